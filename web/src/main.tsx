@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import '@fontsource-variable/atkinson-hyperlegible-next'
 import '@fontsource-variable/atkinson-hyperlegible-mono'
 import './app.css'
@@ -18,6 +19,17 @@ import { ProjectFrame } from './shell/ProjectFrame'
 import { MapsScreen } from './maps/MapsScreen'
 import { ProjectsScreen } from './projects/ProjectsScreen'
 import { theme, tokenStyles } from './theme'
+
+const WithNotices = styled('div')({
+  // A notice has a line of its own at the foot: it lies on nothing, and takes no click.
+  display: 'grid',
+  gridTemplate: 'minmax(0, 1fr) auto / minmax(0, 1fr)',
+  height: '100%',
+  '& > div': {
+    minHeight: 0,
+    overflow: 'auto',
+  },
+})
 
 const queries = new QueryClient({
   defaultOptions: {
@@ -61,7 +73,7 @@ createRoot(document.getElementById('root')!).render(
       <QueryClientProvider client={queries}>
         {/* A choice is on the page before the next click: no transition, which would let a quick
             hand click what still belongs to the choice before. */}
-        <div className="with-notices">
+        <WithNotices>
           <div>
             <BrowserRouter useTransitions={false}>
               <FailureBoundary>
@@ -82,7 +94,7 @@ createRoot(document.getElementById('root')!).render(
             </BrowserRouter>
           </div>
           <NoticeBar />
-        </div>
+        </WithNotices>
       </QueryClientProvider>
     </ThemeProvider>
   </StrictMode>,

@@ -80,6 +80,9 @@ export const STAGE = {
   chosen: '#6cc5bc',
 }
 
+/** A colour, a normal and a grey map, as the first steps draw them. */
+export const SPECIMENS = { a: '#b0815a', b: '#7f86d8', c: '#8d9499' }
+
 /** Backgrounds of a picture that is saved, as codes; none is see-through. */
 export const PAPER = { grey: light.stage, black: '#000000', white: '#ffffff', none: null }
 

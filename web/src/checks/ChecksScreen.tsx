@@ -1,3 +1,5 @@
+import { FindingActions } from './styles'
+import { styled } from '@mui/material/styles'
 import { Button, MenuItem, TextField } from '@mui/material'
 import { useEffect, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
@@ -25,8 +27,62 @@ import {
   place,
   severityOf,
 } from './groups'
-import './checks.css'
 import { labels } from '../words/checks'
+
+const FindingRow = styled('div')({
+  display: 'flex',
+  alignItems: 'center',
+  gap: 12,
+  paddingRight: 14,
+  borderBottom: '1px solid var(--line)',
+  borderLeft: '3px solid transparent',
+  '&[data-chosen]': {
+    background: 'var(--raised)',
+    borderLeftColor: 'var(--accent)',
+  },
+  '& > .plain': {
+    flex: 1,
+    minWidth: 0,
+    display: 'grid',
+    gridTemplateColumns: '18px 46px 1fr',
+    gap: 12,
+    alignItems: 'center',
+    minHeight: 62,
+    padding: '8px 0 8px 11px',
+  },
+  '& > .plain > span:last-child': {
+    display: 'grid',
+    minWidth: 0,
+  },
+  '& .small': {
+    overflow: 'hidden',
+    display: '-webkit-box',
+    webkitBoxOrient: 'vertical',
+    webkitLineClamp: '2',
+  },
+  '& > .chip': {
+    flex: 'none',
+    cursor: 'pointer',
+    padding: '3px 8px',
+    color: 'var(--accent)',
+  },
+})
+
+const FindingHead = styled('h2')({
+  position: 'sticky',
+  top: 0,
+  zIndex: 1,
+  padding: '8px 14px',
+  background: 'var(--ground)',
+  borderBottom: '1px solid var(--line)',
+})
+
+const ChecksBox = styled('div')({
+  gridTemplateColumns: 'minmax(0, 540fr) minmax(0, 740fr)',
+  '& .bar .MuiTextField-root': {
+    flex: 'none',
+  },
+})
 
 const keyOf = (finding: Finding) => `${finding.code}|${finding.subject}|${finding.message}`
 
@@ -120,7 +176,7 @@ function Findings({
     goTo: (finding) => void go(`/projects/${id}/${place(finding)}`),
   })
   return (
-    <div className="screen checks">
+    <ChecksBox className="screen checks">
       <section className="pane" aria-label={labels.findings}>
         <FindingFilters all={all} {...filter} />
         <div className="scroll" tabIndex={0} aria-label={labels.listOfFindings}>
@@ -136,10 +192,10 @@ function Findings({
           )}
           <FindingGroups groups={groups} current={group} choose={choose} mend={mend} />
         </div>
-        <div className="bar finding-actions">
+        <FindingActions className="bar">
           <Button onClick={() => setRuling(true)}>{labels.projectRules}</Button>
           <span className="small">{isChecking ? labels.checkingAsk : labels.upToDate}</span>
-        </div>
+        </FindingActions>
       </section>
       {chosen && group ? (
         <FindingView
@@ -173,7 +229,7 @@ function Findings({
           ? ''
           : count(all.filter(isOpen).length, labels.findingToLookAt, labels.findingsToLookAt)}
       </span>
-    </div>
+    </ChecksBox>
   )
 }
 
@@ -287,14 +343,18 @@ function FindingGroups({
     const number = those.reduce((sum, one) => sum + one.findings.length, 0)
     return (
       <section key={key} aria-label={words}>
-        <h2 className={`finding-head ${tone}`}>
+        <FindingHead className={`${tone}`}>
           {glyph} {words} <span className="small">{number}</span>
-        </h2>
+        </FindingHead>
         {those.map((one) => {
           const first = one.findings[0]!
           const fixes = one.findings.filter((f) => f.remedy && f.waived == null)
           return (
-            <div key={one.key} className="finding-row" data-chosen={one === current || undefined}>
+            <FindingRow
+              key={one.key}
+              className="finding-row"
+              data-chosen={one === current || undefined}
+            >
               <button
                 className="plain"
                 aria-current={one === current}
@@ -319,7 +379,7 @@ function FindingGroups({
                   <span className="sr">{labels.of(first.title)}</span>
                 </button>
               )}
-            </div>
+            </FindingRow>
           )
         })}
       </section>

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { useBoard, useMeshes, usePreview } from '../api/queries'
 import type { Finding, InputName } from '../api/types'
 import { Split } from '../components/Split'
@@ -5,6 +6,25 @@ import { Picture } from '../components/Picture'
 import { INPUT_WORDS } from '../words'
 import { about } from './groups'
 import { labels } from '../words/checks'
+
+const FindingPictures = styled('div')({
+  display: 'grid',
+  gridTemplateColumns: 'repeat(2, minmax(0, 1fr))',
+  gap: 14,
+  '&:empty': {
+    display: 'none',
+  },
+  '& figure': {
+    margin: 0,
+  },
+  '& img': {
+    display: 'block',
+    width: '100%',
+    height: 248,
+    objectFit: 'cover',
+    background: 'var(--stage)',
+  },
+})
 
 type Preview = NonNullable<ReturnType<typeof usePreview>['data']>
 
@@ -26,7 +46,7 @@ function OnMesh({ finding }: { finding: Finding }) {
   if (!mesh?.measured || slot < 0) return null
   const faces = mesh.faults.some((fault) => fault.code === finding.code && fault.seen)
   return (
-    <div className="finding-pictures">
+    <FindingPictures>
       <figure>
         <Picture
           src={`/api/mesh-evidence/${mesh.key}/${finding.code}/${slot}.png`}
@@ -36,7 +56,7 @@ function OnMesh({ finding }: { finding: Finding }) {
           {faces ? labels.theFacesHatchedOn(name) : labels.uvsOfTheLighterSquareIs(part)}
         </figcaption>
       </figure>
-    </div>
+    </FindingPictures>
   )
 }
 
@@ -48,13 +68,13 @@ function OnMaterial({ finding }: { finding: Finding }) {
     .filter(([input]) => !part || part === input || kind === 'map')
     .slice(0, 2)
   return (
-    <div className="finding-pictures">
+    <FindingPictures>
       {preview && (preview.after || kind === 'material') && <OnSpecimen preview={preview} />}
       {changed.map(([input, keys]) => (
         <OnInput key={input} input={input as InputName} keys={keys} />
       ))}
       {changed.length === 0 && kind === 'map' && <StoredMap name={name} />}
-    </div>
+    </FindingPictures>
   )
 }
 

@@ -1,3 +1,5 @@
+import { FindingActions } from './styles'
+import { styled } from '@mui/material/styles'
 import { Box, Button, MenuItem, TextField } from '@mui/material'
 import { Link } from 'react-router'
 
@@ -10,6 +12,27 @@ import type { Weight } from './groups'
 import { AddNote } from '../team/NoteMark'
 import { WEIGHTS, about, allEdits, place, placeWords } from './groups'
 import { labels } from '../words/checks'
+
+const Waived = styled('p')({
+  padding: '6px 10px',
+  background: 'var(--accentWash)',
+})
+
+const FindingViewBox = styled('div')({
+  display: 'grid',
+  alignContent: 'start',
+  gap: 10,
+  padding: '16px 20px',
+  '& h1': {
+    fontSize: 17,
+  },
+  '& .chip': {
+    cursor: 'pointer',
+  },
+  '& > p': {
+    maxWidth: '72ch',
+  },
+})
 
 interface Props {
   group: Group
@@ -27,7 +50,7 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
   const { remedy } = finding
   return (
     <section className="pane" aria-label={labels.theChosenFinding}>
-      <div className="scroll finding-view" tabIndex={0} aria-label={labels.finding}>
+      <FindingViewBox className="scroll" tabIndex={0} aria-label={labels.finding}>
         <h1>{finding.title}</h1>
         {group.findings.length > 1 ? (
           <Box className="row wrap" role="group" aria-label={labels.where} sx={{ gap: 0.5 }}>
@@ -48,9 +71,9 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
         <p>{finding.message}</p>
         <AddNote at={{ kind: 'finding', place: [finding.code, finding.subject] }} marked />
         {finding.waived != null && (
-          <p className="waived">
+          <Waived className="waived">
             <b>{labels.ignored}</b> {finding.waived}
-          </p>
+          </Waived>
         )}
         <Evidence key={`${finding.code} ${finding.subject}`} finding={finding} />
         {finding.numbers.length > 0 && <Numbers finding={finding} />}
@@ -69,7 +92,7 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
           )}
         </p>
         <Severity code={finding.code} />
-      </div>
+      </FindingViewBox>
       <Actions {...{ group, finding, mend, leave, countAgain }} />
     </section>
   )
@@ -129,7 +152,7 @@ function Actions({ group, finding, mend, leave, countAgain }: Omit<Props, 'choos
   const counts = finding.waived == null
   const mendable = group.findings.filter((one) => one.remedy)
   return (
-    <div className="bar finding-actions">
+    <FindingActions className="bar">
       {remedy && counts && (
         <Button variant="contained" aria-keyshortcuts="F" onClick={() => mend([finding])}>
           {upper(remedy.label)}
@@ -154,7 +177,7 @@ function Actions({ group, finding, mend, leave, countAgain }: Omit<Props, 'choos
       ) : (
         <Button onClick={countAgain}>{labels.stopIgnoring}</Button>
       )}
-    </div>
+    </FindingActions>
   )
 }
 

@@ -1,5 +1,51 @@
-import './firststeps.css'
+import { styled } from '@mui/material/styles'
+import { SPECIMENS } from '../theme'
 import { labels } from '../words/components'
+
+const FirstStepsBox = styled('ol')({
+  display: 'grid',
+  gridTemplateColumns: 'repeat(3, minmax(0, 1fr))',
+  gap: 18,
+  margin: '16px 0 0',
+  padding: 0,
+  listStyle: 'none',
+  textAlign: 'left',
+  '& li': {
+    display: 'grid',
+    gap: 4,
+    alignContent: 'start',
+  },
+  '& svg': {
+    width: '100%',
+    height: 'auto',
+  },
+  '& .ground': {
+    fill: 'var(--raised)',
+    stroke: 'var(--line)',
+  },
+  '& .line': {
+    fill: 'none',
+    stroke: 'var(--accent)',
+    strokeWidth: 2,
+  },
+  '& .a': {
+    fill: SPECIMENS.a,
+  },
+  '& .b': {
+    fill: SPECIMENS.b,
+  },
+  '& .c': {
+    fill: SPECIMENS.c,
+  },
+  '& .same': {
+    fill: 'var(--accentWash)',
+    stroke: 'var(--accent)',
+  },
+  '& .off': {
+    fill: 'var(--brickWash, var(--raised))',
+    stroke: 'var(--brick)',
+  },
+})
 
 const STEPS = [
   {
@@ -22,7 +68,7 @@ const STEPS = [
 /** What happens in a project, in three pictures: for those who have nothing in it yet. */
 export function FirstSteps() {
   return (
-    <ol className="first-steps" aria-label={labels.whatHappensNext}>
+    <FirstStepsBox className="first-steps" aria-label={labels.whatHappensNext}>
       {STEPS.map((step) => (
         <li key={step.title}>
           {step.picture}
@@ -30,7 +76,7 @@ export function FirstSteps() {
           <span className="small">{step.words}</span>
         </li>
       ))}
-    </ol>
+    </FirstStepsBox>
   )
 }
 

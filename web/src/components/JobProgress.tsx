@@ -1,8 +1,28 @@
+import { styled } from '@mui/material/styles'
 import { Button, LinearProgress } from '@mui/material'
 
 import { useJobs, useStartJob } from '../api/jobs'
 import { waitingWords } from '../words'
 import { labels } from '../words/components'
+
+const Underway = styled('div')({
+  // Long work, where it was started.
+  position: 'relative',
+  display: 'flex',
+  flex: 'none',
+  alignItems: 'center',
+  gap: 8,
+  minHeight: 30,
+  padding: '0 14px',
+  borderTop: '1px solid var(--line)',
+  background: 'var(--surface)',
+  '& > .MuiLinearProgress-root': {
+    position: 'absolute',
+    left: 0,
+    right: 0,
+    bottom: 0,
+  },
+})
 
 interface Props {
   /** Kinds of jobs that are started here. */
@@ -21,7 +41,7 @@ export function JobProgress({ kinds, also = null }: Props) {
   if (!first && also === null) return null
   const words = first ? waitingWords(first) || first.doing : also
   return (
-    <div className="underway" role="status">
+    <Underway role="status">
       <span className="small grow ellipsis">{words || labels.wordBeginning}</span>
       {first && (
         <>
@@ -35,6 +55,6 @@ export function JobProgress({ kinds, also = null }: Props) {
         aria-label={words || labels.workUnderWay}
         {...(first ? { variant: 'determinate' as const, value: 100 * first.share } : {})}
       />
-    </div>
+    </Underway>
   )
 }

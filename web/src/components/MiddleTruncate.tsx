@@ -1,4 +1,15 @@
+import { styled } from '@mui/material/styles'
 import type { CSSProperties } from 'react'
+
+const Middle = styled('span')({
+  display: 'flex',
+  minWidth: 0,
+  whiteSpace: 'pre',
+  '& > :first-child': {
+    overflow: 'hidden',
+    textOverflow: 'ellipsis',
+  },
+})
 
 /** Letters of a name's end that are always seen: the end is what tells maps of one set apart. */
 const END = 6
@@ -7,9 +18,9 @@ const END = 6
 export function MiddleTruncate({ name, style }: { name: string; style?: CSSProperties }) {
   const cut = Math.max(Math.floor(name.length / 2), name.length - END)
   return (
-    <span className="middle" title={name} style={style}>
+    <Middle className="middle" title={name} style={style}>
       <span>{name.slice(0, cut)}</span>
       <span>{name.slice(cut)}</span>
-    </span>
+    </Middle>
   )
 }

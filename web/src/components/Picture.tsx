@@ -1,6 +1,19 @@
+import { styled } from '@mui/material/styles'
 import { useEffect, useState } from 'react'
 import type { ImgHTMLAttributes } from 'react'
 import { labels } from '../words/components'
+
+const NoPicture = styled('span')({
+  display: 'inline-grid',
+  placeItems: 'center',
+  background: 'var(--surface)',
+  border: '1px dashed var(--strong)',
+  color: 'var(--quiet)',
+  fontSize: 9,
+  lineHeight: 1.1,
+  textAlign: 'center',
+  overflow: 'hidden',
+})
 
 interface Props extends ImgHTMLAttributes<HTMLImageElement> {
   src: string
@@ -23,15 +36,15 @@ export function Picture({ src, alt, className, style, ...others }: Props) {
   }, [src, times, wait])
   if (times > TRIES)
     return (
-      <span
-        className={`no-picture ${className ?? ''}`}
+      <NoPicture
+        className={`${className ?? ''}`}
         style={style}
         role="img"
         aria-label={labels.itCouldNotBeMade(alt || labels.picture)}
         title={labels.thisPictureCouldNotBeMade}
       >
         {labels.noPicture}
-      </span>
+      </NoPicture>
     )
   return (
     <img

@@ -1,3 +1,4 @@
+import { Divided } from './styles'
 import { Box } from '@mui/material'
 import { useState } from 'react'
 
@@ -23,7 +24,7 @@ export function Split({ left, right, middle }: Props) {
   const [at, setAt] = useState(50)
   return (
     <figure>
-      <div className="divided">
+      <Divided>
         <Picture src={right.src} alt={right.alt} />
         <Picture src={left.src} alt={left.alt} style={{ clipPath: `inset(0 ${100 - at}% 0 0)` }} />
         <span style={{ left: `${at}%` }} />
@@ -39,7 +40,7 @@ export function Split({ left, right, middle }: Props) {
           )}
           onChange={(event) => setAt(Number(event.target.value))}
         />
-      </div>
+      </Divided>
       <figcaption className="small row">
         <span>◂ {left.words}</span>
         <Box component="span" className="grow" sx={{ textAlign: 'center' }}>

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Box, Button } from '@mui/material'
 import { useState } from 'react'
 import { Link } from 'react-router'
@@ -11,6 +12,34 @@ import { labels } from '../words/export'
 import { LargePictures, MadeAndArrived, OverWords } from './MadeAndArrived'
 import type { Of } from './MadeAndArrived'
 import { differenceScale, isCompressed, nameOf } from './cells'
+
+const SettingPairsBox = styled('table')({
+  gridColumn: 'span 2',
+  alignSelf: 'start',
+})
+
+const Detail = styled('div')({
+  flex: 'none',
+  maxHeight: '46%',
+  overflow: 'auto',
+  background: 'var(--surface)',
+  display: 'grid',
+  gridTemplateColumns: 'repeat(2, minmax(0, 196px)) minmax(160px, 1fr)',
+  gap: 14,
+  padding: '12px 14px',
+  borderTop: '1px solid var(--strong)',
+  '& figure': {
+    margin: 0,
+  },
+  '& img': {
+    width: '100%',
+    aspectRatio: '1',
+    imageRendering: 'pixelated',
+    border: '1px solid var(--line)',
+    background: 'var(--stage)',
+    display: 'block',
+  },
+})
 
 interface Props {
   cell: Cell
@@ -28,7 +57,7 @@ export function CellDetail({ cell, pack, trial }: Props) {
       : entry.material === cell.material && entry.input === cell.input,
   )
   return (
-    <div className="detail" aria-live="polite">
+    <Detail className="detail" aria-live="polite">
       {picture >= 0 ? (
         <Pictures key={picture} cell={cell} pack={pack} number={picture} />
       ) : cell.settings?.length ? (
@@ -39,7 +68,7 @@ export function CellDetail({ cell, pack, trial }: Props) {
         </Box>
       )}
       <Told cell={cell} pack={pack} />
-    </div>
+    </Detail>
   )
 }
 
@@ -88,7 +117,7 @@ function Pictures({ cell, pack, number }: { cell: Cell; pack: Package; number: n
 /** Every setting on both sides; those that differ stand out. */
 function SettingPairs({ pairs }: { pairs: NonNullable<Cell['settings']> }) {
   return (
-    <table className="grid setting-pairs">
+    <SettingPairsBox className="grid">
       <thead>
         <tr>
           <th>{labels.setting}</th>
@@ -112,7 +141,7 @@ function SettingPairs({ pairs }: { pairs: NonNullable<Cell['settings']> }) {
           )
         })}
       </tbody>
-    </table>
+    </SettingPairsBox>
   )
 }
 

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Box, Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 import { useState } from 'react'
 
@@ -9,6 +10,13 @@ import { bytes, count } from '../words'
 import { TargetFields } from './TargetFields'
 import { TargetFiles } from './TargetFiles'
 import { labels } from '../words/export'
+
+const DraftPlan = styled('div')({
+  maxHeight: 300,
+  overflow: 'auto',
+  border: '1px solid var(--line)',
+  marginTop: 6,
+})
 
 export interface Draft {
   profile: Profile
@@ -41,9 +49,9 @@ export function EditTarget({ draft, close }: Props) {
         {tried?.plan && (
           <details>
             <summary>{labels.theFilesThisProjectWouldGive}</summary>
-            <div className="draft-plan">
+            <DraftPlan>
               <PackPlan plan={tried.plan} last={undefined} fixed />
-            </div>
+            </DraftPlan>
           </details>
         )}
       </DialogContent>

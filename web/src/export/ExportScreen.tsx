@@ -1,4 +1,4 @@
-import './export.css'
+import { styled } from '@mui/material/styles'
 
 import { Box, Button } from '@mui/material'
 import { useState, type ReactNode } from 'react'
@@ -15,6 +15,10 @@ import { PackPlan } from './PackPlan'
 import { TrialBoard } from './TrialBoard'
 import { Included } from './Included'
 import { labels } from '../words/export'
+
+const ExportBox = styled('div')({
+  gridTemplateColumns: 'minmax(0, 1fr) minmax(0, 1.17fr)',
+})
 
 /** The pack plan on the left; on the right, what the stand-in engine got. */
 export function ExportScreen() {
@@ -36,7 +40,7 @@ export function ExportScreen() {
   if (plan.data?.files.length === 0 && isEmpty(meshes) && isEmpty(materials))
     return <NothingToExport />
   return (
-    <div className="screen export">
+    <ExportBox className="screen export">
       <section className="pane" aria-label={labels.packPlan}>
         <PlanBar project={project} plan={plan.data} last={last} />
         {plan.data ? <PackPlan plan={plan.data} last={last} /> : <NoPlan error={plan.error} />}
@@ -53,7 +57,7 @@ export function ExportScreen() {
         </Actions>
       </section>
       <TrialBoard pack={tried} behind={tried != null && outdated.includes(tried.id)} busy={busy} />
-    </div>
+    </ExportBox>
   )
 }
 

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import {
   Box,
   Button,
@@ -13,6 +14,36 @@ import { useState } from 'react'
 import { Split } from '../components/Split'
 import { Picture } from '../components/Picture'
 import { labels } from '../words/export'
+
+/** The strokes of two shapes over each other, as `trial/overlay.py` draws them. */
+const STROKES = {
+  meant: 'repeating-linear-gradient(#6bc4bd 0 4px, #4b8984 4px 6px)',
+  arrived: 'repeating-linear-gradient(135deg, #e6a840 0 3px, #a1762d 3px 5px)',
+  elsewhere:
+    'repeating-linear-gradient(#8b3a30 0 2px, transparent 2px 6px), repeating-linear-gradient(90deg, #8b3a30 0 2px, #c75245 2px 6px)',
+}
+
+const Stroke = styled('span')<{ of: keyof typeof STROKES }>(({ of }) => ({
+  '&::before': {
+    content: "''",
+    display: 'inline-block',
+    width: 14,
+    height: 14,
+    marginRight: 5,
+    verticalAlign: -2,
+    border: '1px solid var(--strong)',
+    background: STROKES[of],
+  },
+}))
+
+const LargePicturesBox = styled('div')({
+  overflow: 'auto',
+  maxHeight: '70vh',
+  '& img': {
+    width: '100%',
+    imageRendering: 'pixelated',
+  },
+})
 
 export type Of = (what: 'meant' | 'arrived' | 'difference' | 'over') => string
 
@@ -35,9 +66,9 @@ export function MadeAndArrived({ of, input }: OfCell) {
 export function OverWords() {
   return (
     <Box component="span" className="row wrap" sx={{ gap: 1 }}>
-      <span className="stroke-meant">{labels.onlyMeant}</span>
-      <span className="stroke-arrived">{labels.onlyArrived}</span>
-      <span className="stroke-elsewhere">{labels.bothButApart}</span>
+      <Stroke of="meant">{labels.onlyMeant}</Stroke>
+      <Stroke of="arrived">{labels.onlyArrived}</Stroke>
+      <Stroke of="elsewhere">{labels.bothButApart}</Stroke>
     </Box>
   )
 }
@@ -87,7 +118,7 @@ export function LargePictures({ of, input, title, shape, scale, close }: LargePr
         </ToggleButtonGroup>
       </DialogTitle>
       <DialogContent>
-        <div className="large-pictures" tabIndex={0} aria-label={labels.picturesToBeScrolled}>
+        <LargePicturesBox tabIndex={0} aria-label={labels.picturesToBeScrolled}>
           {/* At 1× all of a square picture is seen. */}
           <div style={{ width: `min(${zoom * 100}%, ${zoom * 62}vh)`, margin: '0 auto' }}>
             {shown === 'divided' ? (
@@ -101,7 +132,7 @@ export function LargePictures({ of, input, title, shape, scale, close }: LargePr
               </figure>
             )}
           </div>
-        </div>
+        </LargePicturesBox>
       </DialogContent>
       <DialogActions>
         <Button onClick={close}>{labels.close}</Button>

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Box, Menu, MenuItem } from '@mui/material'
 import { useState } from 'react'
 
@@ -6,6 +7,50 @@ import { useProject } from '../api/queries'
 import type { Package, Plan } from '../api/types'
 import { bytes, count, inWords, sizeWords, sizesWith } from '../words'
 import { labels } from '../words/export'
+
+const PlanCell = styled('div')({
+  display: 'grid',
+  placeContent: 'center',
+  justifyItems: 'center',
+  minHeight: 32,
+  padding: 2,
+  border: '1px solid var(--strong)',
+  borderRadius: 3,
+  background: 'var(--raised)',
+  fontSize: 10.5,
+  lineHeight: 1.3,
+  textAlign: 'center',
+  minWidth: 0,
+  overflow: 'hidden',
+  '&.bare': {
+    borderStyle: 'dashed',
+    background: 'none',
+    color: 'var(--ink3)',
+  },
+})
+
+const PlanHead = styled('div')({
+  display: 'grid',
+  gridTemplateColumns: '184px repeat(3, minmax(48px, 1fr)) minmax(48px, 1fr) 62px',
+  gap: 4,
+  alignItems: 'center',
+  padding: '0 14px',
+  height: 28,
+  borderBottom: '1px solid var(--line)',
+  fontSize: 11.5,
+  color: 'var(--ink2)',
+  textAlign: 'center',
+})
+
+const PlanRow = styled('div')({
+  display: 'grid',
+  gridTemplateColumns: '184px repeat(3, minmax(48px, 1fr)) minmax(48px, 1fr) 62px',
+  gap: 4,
+  alignItems: 'center',
+  padding: '0 14px',
+  minHeight: 44,
+  borderBottom: '1px solid var(--line)',
+})
 
 type PlannedFile = Plan['files'][number]
 type Channel = NonNullable<PlannedFile['channels'][string]>
@@ -44,7 +89,7 @@ export function PackPlan({
   const onDisk = new Map(listed.map((file) => [file.path, file.bytes]))
   return (
     <div className="scroll" tabIndex={0} aria-label={labels.plannedFiles}>
-      <div className="plan-head">
+      <PlanHead>
         <Box component="span" sx={{ textAlign: 'left' }}>
           {labels.file}
         </Box>
@@ -54,9 +99,9 @@ export function PackPlan({
           </b>
         ))}
         <span>{labels.memory}</span>
-      </div>
+      </PlanHead>
       {plan.files.map((file) => (
-        <div key={file.path} className="plan-row">
+        <PlanRow key={file.path} className="plan-row">
           <Box sx={{ minWidth: 0 }}>
             <div
               className="mono ellipsis"
@@ -82,9 +127,9 @@ export function PackPlan({
             </Box>
           </Box>
           {groups(file).map(({ letters, channel }) => (
-            <div
+            <PlanCell
               key={letters}
-              className={`plan-cell mono ${channel ? '' : 'bare'}`}
+              className={`mono ${channel ? '' : 'bare'}`}
               style={{ gridColumn: `span ${letters.length}` }}
               title={
                 channel
@@ -114,12 +159,12 @@ export function PackPlan({
               ) : (
                 '–'
               )}
-            </div>
+            </PlanCell>
           ))}
           <Box component="span" className="mono" sx={{ textAlign: 'right' }}>
             {bytes(file.memory)}
           </Box>
-        </div>
+        </PlanRow>
       ))}
       <Box component="p" className="small" sx={{ padding: '10px 14px' }}>
         {plan.factors > 0 &&

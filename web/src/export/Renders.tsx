@@ -1,7 +1,18 @@
+import { styled } from '@mui/material/styles'
 import { Box } from '@mui/material'
 import type { Package, TrialResult } from '../api/types'
 import { Picture } from '../components/Picture'
 import { labels } from '../words/export'
+
+const RendersBox = styled('div')({
+  display: 'grid',
+  gridTemplateColumns: 'repeat(auto-fill, minmax(232px, 1fr))',
+  gap: 10,
+  marginTop: 8,
+  '& figure': {
+    margin: 0,
+  },
+})
 
 /** Every mesh and every material as it was meant and as it arrived, under the same light. */
 export function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) {
@@ -10,7 +21,7 @@ export function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) 
     <Box component="section" aria-label={labels.renders} sx={{ padding: '12px 14px' }}>
       <h2>{labels.underTheSameLight}</h2>
       <p className="small">{labels.flipIsTheMeanDifferenceAn}</p>
-      <div className="renders">
+      <RendersBox className="renders">
         {trial.renders.map((entry) => {
           const name = entry.material ?? entry.mesh
           const number = trial.pictures.findIndex(
@@ -44,7 +55,7 @@ export function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) 
             </figure>
           )
         })}
-      </div>
+      </RendersBox>
     </Box>
   )
 }

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { inWords } from '../words'
 import { Button, Checkbox, MenuItem, TextField } from '@mui/material'
 import type { ReactNode } from 'react'
@@ -5,6 +6,12 @@ import type { ReactNode } from 'react'
 import { CARRIES } from '../api/tables'
 import type { Profile } from '../api/types'
 import { labels } from '../words/export'
+
+const TargetFilesBox = styled('table')({
+  '& td': {
+    padding: '2px 4px',
+  },
+})
 
 type File = Profile['files'][number]
 const GROUPS = ['rgb', 'r', 'g', 'b', 'a'] as const
@@ -20,7 +27,7 @@ export function TargetFiles({ files, change }: Props) {
     change(files.map((file, at) => (at === index ? { ...file, ...part } : file)))
   return (
     <>
-      <table className="grid target-files">
+      <TargetFilesBox className="grid">
         <thead>
           <tr>
             <th>{labels.suffix}</th>
@@ -49,7 +56,7 @@ export function TargetFiles({ files, change }: Props) {
             />
           ))}
         </tbody>
-      </table>
+      </TargetFilesBox>
       <Button
         sx={{ mt: 1 }}
         onClick={() =>

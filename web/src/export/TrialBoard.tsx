@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Box, Button } from '@mui/material'
 import { useEffect, useState } from 'react'
 
@@ -18,6 +19,57 @@ import { ByHand } from './ByHand'
 import { CellDetail } from './CellDetail'
 import { Renders } from './Renders'
 import { cellKey, headOf, isCompressed, isIdle, isWrong, nameOf, short, slotKey } from './cells'
+
+const VerdictBox = styled('button')({
+  width: '100%',
+  padding: '3px 1px',
+  border: '2px solid transparent',
+  borderRadius: 3,
+  background: 'none',
+  cursor: 'pointer',
+  overflow: 'hidden',
+  textOverflow: 'ellipsis',
+  whiteSpace: 'nowrap',
+  '&[aria-pressed="true"]': {
+    borderColor: 'var(--accent)',
+  },
+  '&.brick': {
+    background: 'var(--brickWash)',
+  },
+  '&.amber': {
+    background: 'var(--amberWash)',
+  },
+})
+
+const OldTrial = styled('p')({
+  margin: 0,
+  padding: '6px 14px',
+  background: 'var(--amberWash)',
+})
+
+const TrialBoardBox = styled('table')({
+  width: '100%',
+  borderCollapse: 'collapse',
+  tableLayout: 'fixed',
+  '& th': {
+    fontWeight: 400,
+    fontSize: 11.5,
+    color: 'var(--ink2)',
+    height: 28,
+    background: 'var(--ground)',
+  },
+  '& th:first-child, & td:first-child': {
+    textAlign: 'left',
+    paddingLeft: 14,
+    width: 118,
+  },
+  '& td': {
+    borderTop: '1px solid var(--line)',
+    height: 36,
+    textAlign: 'center',
+    padding: '0 1px',
+  },
+})
 
 interface Props {
   pack: Package | undefined
@@ -58,11 +110,7 @@ export function TrialBoard({ pack, behind, busy }: Props) {
         <span className="grow" />
         <Reports pack={pack} old={behind || busy} />
       </Box>
-      {busy && (
-        <p className="old-trial" role="status">
-          {labels.aNewTrialIsBeingMade}
-        </p>
-      )}
+      {busy && <OldTrial role="status">{labels.aNewTrialIsBeingMade}</OldTrial>}
       <div className={`scroll ${busy ? 'old' : ''}`} tabIndex={-1}>
         <Grid trial={trial} current={current} choose={(cell) => setChosen(cellKey(cell))} />
         <ByHand pack={pack} lines={trial.by_hand ?? []} />
@@ -157,7 +205,7 @@ function Grid({ trial, current, choose }: GridProps) {
         ? byKey.get(cellKey({ ...row, slot: '', input }))
         : undefined
   return (
-    <table className="trial-board">
+    <TrialBoardBox>
       <thead>
         <tr>
           <th>{labels.slot}</th>
@@ -195,7 +243,7 @@ function Grid({ trial, current, choose }: GridProps) {
           </tr>
         ))}
       </tbody>
-    </table>
+    </TrialBoardBox>
   )
 }
 
@@ -205,7 +253,7 @@ function Verdict({ cell, pressed, choose }: { cell: Cell; pressed: boolean; choo
   const idle = isIdle(cell, materials)
   const words = `${cell.slot || cell.mesh} ${inWords(cell.input)}: ${idle ? labels.notUsed : verdict.word}${cell.cause && cell.verdict !== 'same' ? `, ${causeWords(cell.cause)}` : ''}${cell.max_error ? `, ${errorWords(cell)}` : ''}`
   return (
-    <button
+    <VerdictBox
       className={`verdict mono ${idle ? 'quiet' : verdict.tone}`}
       aria-pressed={pressed}
       title={words}
@@ -213,6 +261,6 @@ function Verdict({ cell, pressed, choose }: { cell: Cell; pressed: boolean; choo
     >
       <span className="sr">{words} </span>
       {idle ? '·' : short(cell)}
-    </button>
+    </VerdictBox>
   )
 }

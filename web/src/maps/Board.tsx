@@ -1,3 +1,5 @@
+import { MoreBox } from '../components/styles'
+import { styled } from '@mui/material/styles'
 import { Picture } from '../components/Picture'
 import { Box, Button, Menu, MenuItem } from '@mui/material'
 import { useVirtualizer } from '@tanstack/react-virtual'
@@ -12,6 +14,116 @@ import { ROLE_WORDS, count, nameOfSet, naturally, sizeWords } from '../words'
 import { Convert } from './Convert'
 import { moved } from './correction'
 import { labels } from '../words/maps'
+
+const Doubt = styled('span')({
+  position: 'absolute',
+  top: -4,
+  right: -6,
+  display: 'grid',
+  placeItems: 'center',
+  width: 16,
+  height: 16,
+  borderRadius: 8,
+  font: "600 11px/1 'Atkinson Hyperlegible Next Variable', sans-serif",
+  background: 'var(--amberWash)',
+  color: 'var(--amber)',
+  '&.conflict': {
+    background: 'var(--brickWash)',
+    color: 'var(--brick)',
+  },
+  '&.inverted::before': {
+    content: "'1−'",
+  },
+  '&.inverted': {
+    background: 'var(--accentWash)',
+    color: 'var(--accent)',
+  },
+})
+
+const Cell = styled('div')({
+  position: 'relative',
+  display: 'grid',
+  justifyItems: 'center',
+  alignContent: 'center',
+  gap: 2,
+  minWidth: 0,
+  '& button': {
+    position: 'relative',
+    padding: 2,
+    border: '2px solid transparent',
+    borderRadius: 4,
+    background: 'none',
+    cursor: 'pointer',
+    lineHeight: 0,
+  },
+  '& button[aria-pressed="true"]': {
+    borderColor: 'var(--accent)',
+  },
+  '& .gap': {
+    width: 52,
+    height: 52,
+    border: '1px dashed var(--strong)',
+  },
+  '& .name': {
+    maxWidth: '100%',
+    padding: '0 2px',
+    fontSize: 10.5,
+    color: 'var(--ink2)',
+  },
+  '&.joined::after': {
+    content: "''",
+    position: 'absolute',
+    left: 0,
+    right: 0,
+    bottom: 3,
+    borderBottom: '2px solid var(--accent)',
+  },
+  '&.chosen': {
+    background: 'var(--accentWash)',
+  },
+})
+
+const SetBox = styled('div')({
+  display: 'flex',
+  flexDirection: 'column',
+  justifyContent: 'center',
+  padding: '0 8px 0 11px',
+  minWidth: 0,
+})
+
+const BoardHead = styled('div')({
+  display: 'grid',
+  gridTemplateColumns: '158px repeat(var(--columns), minmax(68px, 1fr))',
+  position: 'sticky',
+  top: 0,
+  zIndex: 2,
+  height: 28,
+  alignItems: 'center',
+  background: 'var(--ground)',
+  borderBottom: '1px solid var(--line)',
+  fontSize: 11.5,
+  color: 'var(--ink2)',
+  textAlign: 'center',
+})
+
+const BoardRow = styled('div')({
+  display: 'grid',
+  gridTemplateColumns: '158px repeat(var(--columns), minmax(68px, 1fr))',
+  position: 'absolute',
+  left: 0,
+  right: 0,
+  height: 84,
+  borderBottom: '1px solid var(--line)',
+  borderLeft: '3px solid transparent',
+  '&.current': {
+    background: 'var(--raised)',
+    borderLeftColor: 'var(--accent)',
+  },
+})
+
+const BoardBox = styled('div')({
+  position: 'relative',
+})
 
 const COLUMNS: Role[] = [
   'base_color',
@@ -132,7 +244,7 @@ export function Board({ maps, rank, current, channel, chosen, choose, makeMateri
       tabIndex={rows.length === 0 ? 0 : -1}
       aria-label={labels.board}
     >
-      <div className="board-head">
+      <BoardHead>
         <Box component="span" sx={{ textAlign: 'left', paddingLeft: 1.75 }}>
           {labels.set}
         </Box>
@@ -140,18 +252,18 @@ export function Board({ maps, rank, current, channel, chosen, choose, makeMateri
           <span key={role}>{ROLE_WORDS[role]}</span>
         ))}
         {hasOthers && <span>{labels.other}</span>}
-      </div>
+      </BoardHead>
       {rows.length === 0 && (
         <Box component="p" className="quiet" sx={{ padding: 1.75 }}>
           {labels.noMapHereChooseAnotherFilter}
         </Box>
       )}
-      <div className="board" style={{ height: virtual.getTotalSize() }}>
+      <BoardBox className="board" style={{ height: virtual.getTotalSize() }}>
         {virtual.getVirtualItems().map((item) => {
           const row = rows[item.index]!
           const isCurrent = row.maps.some((map) => map.name === current)
           return (
-            <div
+            <BoardRow
               key={nameOfSet(row.name, row.tile)}
               className={`board-row ${isCurrent ? 'current' : ''}`}
               style={{ transform: `translateY(${item.start}px)` }}
@@ -189,10 +301,10 @@ export function Board({ maps, rank, current, channel, chosen, choose, makeMateri
                   drop={(event) => drop(event, 'unknown', row.name)}
                 />
               )}
-            </div>
+            </BoardRow>
           )
         })}
-      </div>
+      </BoardBox>
       {rows.length > 0 && (
         <Box component="p" className="small" sx={{ padding: '12px 14px' }}>
           {labels.anUnderlineJoinsTheChannelsOf}
@@ -251,19 +363,19 @@ function SetHead({
     setAsking(next)
   }
   return (
-    <div className="set" data-menu>
+    <SetBox className="set" data-menu>
       <Box component="span" className="row" sx={{ gap: 0.25 }}>
         <b className="ellipsis" title={row.name}>
           {row.name}
         </b>
-        <button
+        <MoreBox
           className="plain more"
           aria-haspopup="menu"
           aria-label={labels.moreForTheSet(row.name, row.tile ? labels.tile(row.tile) : '')}
           onClick={(event) => setAnchor(event.currentTarget)}
         >
           ⋯
-        </button>
+        </MoreBox>
       </Box>
       <span className="small">
         {row.tile && labels.tileOf(row.tile)}
@@ -339,7 +451,7 @@ function SetHead({
           done={(set) => void edit({ kind: 'set-map', maps: part, set })}
         />
       )}
-    </div>
+    </SetBox>
   )
 }
 
@@ -375,17 +487,17 @@ function CellView({
   }
   if (!held)
     return (
-      <div className="cell" {...target}>
+      <Cell className="cell" {...target}>
         <div className="gap" />
         <span className="name mono">&nbsp;</span>
-      </div>
+      </Cell>
     )
   const { map } = held
   const { view, label, words } = cellWords(held, role)
   const isChosen = chosen.includes(map.name)
   const isCurrent = map.name === current && (view === channel || !held.packed)
   return (
-    <div className={`cell ${held.packed ? 'joined' : ''} ${isChosen ? 'chosen' : ''}`} {...target}>
+    <Cell className={`cell ${held.packed ? 'joined' : ''} ${isChosen ? 'chosen' : ''}`} {...target}>
       <button
         data-cell
         data-row={row}
@@ -408,7 +520,7 @@ function CellView({
         {label}
         {more > 0 && ` +${more}`}
       </span>
-    </div>
+    </Cell>
   )
 }
 
@@ -459,12 +571,12 @@ function CellPicture({ held: { map, inverted }, view }: { held: Held; view: stri
         </Box>
       )}
       {doubt ? (
-        <span className={`doubt ${doubt === '!' ? 'conflict' : ''}`} aria-hidden>
+        <Doubt className={`${doubt === '!' ? 'conflict' : ''}`} aria-hidden>
           {doubt}
-        </span>
+        </Doubt>
       ) : (
         inverted && (
-          <span className="doubt inverted" title={labels.glossFeedsRoughnessAs1Gloss} aria-hidden />
+          <Doubt className="inverted" title={labels.glossFeedsRoughnessAs1Gloss} aria-hidden />
         )
       )}
     </>

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Picture } from '../components/Picture'
 import { Box, Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material'
 
@@ -5,6 +6,12 @@ import { useStartJob } from '../api/jobs'
 import { useConversion } from '../api/queries'
 import type { Conversion } from '../api/types'
 import { labels } from '../words/maps'
+
+const ConvertBox = styled('div')({
+  display: 'flex',
+  gap: 24,
+  paddingBottom: 12,
+})
 
 const WORDS: Record<string, string> = {
   diffuse: labels.diffuse,
@@ -31,10 +38,10 @@ export function Convert({ set, close }: { set: string; close: () => void }) {
         {!found.data && !found.isError && <p className="quiet">{labels.workingItOut}</p>}
         {found.data && (
           <>
-            <div className="convert">
+            <ConvertBox className="convert">
               <Parts title={labels.before} parts={found.data.before} />
               <Parts title={labels.after} parts={found.data.after} />
-            </div>
+            </ConvertBox>
             <Box component="p" className="small" sx={{ maxWidth: 620 }}>
               {labels.turnedBackAgainAColouredSpecular(
                 Object.entries(found.data.way_back)

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import {
   Box,
   Button,
@@ -16,6 +17,12 @@ import type { BoardMap, Edit } from '../api/types'
 import { MapThumb } from '../components/MapThumb'
 import { ROLE_WORDS, count } from '../words'
 import { labels } from '../words/maps'
+
+const Together = styled('div')({
+  alignItems: 'flex-start',
+  padding: '10px 0',
+  borderTop: '1px solid var(--line)',
+})
 
 /** Maps whose names say nothing and that seem to show one surface: put into sets, where a person agrees. */
 export function GroupSuggestions({ maps }: { maps: BoardMap[] }) {
@@ -60,7 +67,7 @@ function Groups({ groups, maps, close }: GroupsProps) {
           {labels.theirNamesSayNothingTheyAre}
         </Box>
         {groups.map((group) => (
-          <div key={keyOf(group)} className="row together">
+          <Together key={keyOf(group)} className="row">
             <Checkbox
               checked={!off[keyOf(group)]}
               onChange={(event) => setOff({ ...off, [keyOf(group)]: !event.target.checked })}
@@ -92,7 +99,7 @@ function Groups({ groups, maps, close }: GroupsProps) {
               />
               <span className="small">{labels.edgesAgree(group.correlation.toFixed(2))}</span>
             </Box>
-          </div>
+          </Together>
         ))}
       </DialogContent>
       <DialogActions>

@@ -1,8 +1,35 @@
+import { styled } from '@mui/material/styles'
 import { Box } from '@mui/material'
 import type { MapDetail } from '../api/types'
 import { Histogram } from '../components/Histogram'
 import { ROLE_WORDS, bytes, sizeWords } from '../words'
 import { labels } from '../words/maps'
+
+const Facts = styled('dl')({
+  display: 'grid',
+  gridTemplateColumns: 'auto 1fr auto 1fr',
+  gap: '2px 14px',
+  padding: '8px 14px',
+  borderBottom: '1px solid var(--line)',
+  margin: 0,
+  '& dt': {
+    color: 'var(--ink2)',
+    fontSize: 11.5,
+  },
+  '& dd': {
+    margin: 0,
+    textAlign: 'right',
+  },
+})
+
+const HistogramsBox = styled('div')({
+  display: 'grid',
+  gridAutoFlow: 'column',
+  gridAutoColumns: '1fr',
+  gap: 16,
+  padding: '8px 14px',
+  borderBottom: '1px solid var(--line)',
+})
 
 const swatch = (codes: number[]) =>
   `rgb(${codes.length >= 3 ? codes.slice(0, 3).join(' ') : `${codes[0]} ${codes[0]} ${codes[0]}`})`
@@ -17,7 +44,7 @@ export function MapNumbers({ detail }: { detail: MapDetail }) {
   return (
     <>
       <Histograms detail={detail} />
-      <dl className="facts">
+      <Facts className="facts">
         <dt>{labels.size}</dt>
         <dd className="mono">
           {map.width} × {map.height}
@@ -57,7 +84,7 @@ export function MapNumbers({ detail }: { detail: MapDetail }) {
             ? labels.wordNothing
             : `${map.used_by[0]}${map.used_by.length > 1 ? ` +${map.used_by.length - 1}` : ''}`}
         </dd>
-      </dl>
+      </Facts>
       {detail.notes.length > 0 && (
         <Box
           component="p"
@@ -84,7 +111,7 @@ function Histograms({ detail }: { detail: MapDetail }) {
     return role && Object.keys(map.roles).length > 1 ? `${ROLE_WORDS[role].toLowerCase()} ` : ''
   }
   return (
-    <div className="histograms">
+    <HistogramsBox>
       {shown.map((channel) => (
         <Box component="figure" key={channel.name} sx={{ margin: 0 }}>
           <Box sx={{ border: '1px solid var(--line)', background: 'var(--raised)' }}>
@@ -108,6 +135,6 @@ function Histograms({ detail }: { detail: MapDetail }) {
           </figcaption>
         </Box>
       ))}
-    </div>
+    </HistogramsBox>
   )
 }

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Picture } from '../components/Picture'
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
@@ -6,6 +7,33 @@ import type { PointerEvent, WheelEvent } from 'react'
 import { get } from '../api/client'
 import type { BoardMap, Texel } from '../api/types'
 import { labels } from '../words/maps'
+
+const ReadoutBox = styled('span')({
+  position: 'absolute',
+  left: 10,
+  bottom: 8,
+  padding: '2px 8px',
+  borderRadius: 3,
+  background: 'rgb(0 0 0 / 72%)',
+  color: 'white',
+})
+
+const View = styled('div')({
+  position: 'relative',
+  flex: 'none',
+  height: 300,
+  background: 'var(--stage)',
+  overflow: 'hidden',
+  touchAction: 'none',
+  cursor: 'crosshair',
+  '& img': {
+    position: 'absolute',
+    imageRendering: 'pixelated',
+    transformOrigin: '0 0',
+    userSelect: 'none',
+    webkitUserDrag: 'none',
+  },
+})
 
 /** Source: IEC 61966-2-1. */
 const linear = (encoded: number) =>
@@ -88,7 +116,7 @@ export function MapView({
   }, [fit])
 
   return (
-    <div
+    <View
       ref={box}
       className="view"
       role="img"
@@ -130,7 +158,7 @@ export function MapView({
         </filter>
       </svg>
       <Readout map={map} view={view} texel={texel} zoom={scale} />
-    </div>
+    </View>
   )
 }
 
@@ -162,7 +190,7 @@ function Readout({
   })
   const text =
     texel && settled && found.data ? texelWords(map, view, settled, found.data) : zoomWords(zoom)
-  return <span className="readout mono">{text}</span>
+  return <ReadoutBox className="mono">{text}</ReadoutBox>
 }
 
 const zoomWords = (zoom: number) =>

@@ -1,4 +1,4 @@
-import './maps.css'
+import { styled } from '@mui/material/styles'
 
 import { Button, MenuItem, TextField } from '@mui/material'
 import { useEffect, useMemo, useState } from 'react'
@@ -19,7 +19,12 @@ import { Contradictions } from './Contradictions'
 import { GroupSuggestions } from './GroupSuggestions'
 import { NamingRules } from './NamingRules'
 import { Reader } from './Reader'
+import { FilterButton } from '../components/styles'
 import { labels } from '../words/maps'
+
+const MapsBox = styled('div')({
+  gridTemplateColumns: 'minmax(0, 1fr) 440px',
+})
 
 type Filter = 'all' | 'unsure' | 'conflict' | 'unused'
 
@@ -237,20 +242,20 @@ export function MapsScreen() {
     )
   }
   return (
-    <div className="screen maps">
+    <MapsBox className="screen maps">
       <section className="pane" aria-label={labels.coverageBoard}>
         <h1 className="sr">{labels.maps}</h1>
         <div className="bar">
           <PickFiles />
           {FILTERS.map((entry) => (
-            <button
+            <FilterButton
               key={entry.key}
-              className={`filter ${entry.tone}`}
+              className={entry.tone}
               aria-pressed={filter === entry.key}
               onClick={() => setFilter(entry.key)}
             >
               {entry.words} {maps.filter(entry.holds).length}
-            </button>
+            </FilterButton>
           ))}
           <span className="grow" />
           <MakeAll maps={maps} />
@@ -289,6 +294,6 @@ export function MapsScreen() {
         />
       </section>
       <Reader name={current} channel={channel} setChannel={setChannel} several={several} />
-    </div>
+    </MapsBox>
   )
 }

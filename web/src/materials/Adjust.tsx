@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Box, Button } from '@mui/material'
 import { useState } from 'react'
 import type { ReactNode } from 'react'
@@ -9,6 +10,15 @@ import { Placing } from './Placing'
 import { labels } from '../words/materials'
 import { OfConstant, OfMap } from './Adjustments'
 import { ViewActions, FeedActions } from './FeedActions'
+
+const AdjustBox = styled('div')({
+  display: 'grid',
+  gridTemplateColumns: '156px minmax(0, 1fr)',
+  gap: 24,
+  padding: '12px 14px 14px 112px',
+  background: 'var(--raised)',
+  borderBottom: '1px solid var(--line)',
+})
 
 interface Props {
   material: string
@@ -54,7 +64,7 @@ export function Adjust({
   const isMap = feed.map != null
   const clipped = row.gives?.clipped ?? 0
   return (
-    <div className="adjust">
+    <AdjustBox className="adjust">
       <Box sx={{ display: 'grid', gap: 0.75, alignContent: 'start' }}>
         <Curve row={row} feed={feed} />
         {clipped > 0.0005 && (
@@ -97,7 +107,7 @@ export function Adjust({
           />
         </Box>
       </Box>
-    </div>
+    </AdjustBox>
   )
 }
 

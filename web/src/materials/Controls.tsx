@@ -1,3 +1,4 @@
+import { SliderBox } from '../components/styles'
 import { Box, Slider } from '@mui/material'
 import { useEffect, useRef, useState } from 'react'
 
@@ -34,7 +35,7 @@ export function Move({
 }: MoveProps) {
   const { typed, setTyped, finish, problem, drop } = useTyped(value, settle, limits)
   return (
-    <div className="slider">
+    <SliderBox className="slider">
       <span>{label}</span>
       <Slider
         aria-label={label}
@@ -64,7 +65,7 @@ export function Move({
           {problem}
         </span>
       )}
-    </div>
+    </SliderBox>
   )
 }
 
@@ -101,7 +102,7 @@ export function ColourPick({ label, value, attempt, settle }: ColourProps) {
     setTyped(null)
   }
   return (
-    <div className="slider">
+    <SliderBox className="slider">
       <span>{label}</span>
       <Box component="span" className="row" sx={{ gap: 0.75, gridColumn: 'span 2' }}>
         <input
@@ -150,6 +151,6 @@ export function ColourPick({ label, value, attempt, settle }: ColourProps) {
           {problem}
         </span>
       )}
-    </div>
+    </SliderBox>
   )
 }

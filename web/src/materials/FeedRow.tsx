@@ -1,3 +1,5 @@
+import { Swatch } from '../components/styles'
+import { styled } from '@mui/material/styles'
 import { STAGE_SIZES } from '../api/tables'
 import { MiddleTruncate } from '../components/MiddleTruncate'
 import { Box } from '@mui/material'
@@ -12,6 +14,88 @@ import { changes, lies } from './feed'
 import { NoteMark } from '../team/NoteMark'
 import { labels } from '../words/materials'
 import { useSha } from './useSha'
+
+const Leaves = styled('div')({
+  borderLeft: '1px solid var(--strong)',
+  paddingLeft: 8,
+  minWidth: 0,
+  // A file's ending tells as much as its name: both fit.
+  '& .mono .middle': {
+    fontSize: 10.5,
+  },
+})
+
+const GivesBox = styled('div')({
+  display: 'grid',
+  gridTemplateColumns: '40px 62px 1fr',
+  gap: 8,
+  minWidth: 0,
+  alignItems: 'end',
+  '& .mono': {
+    lineHeight: 1.4,
+    alignSelf: 'center',
+    color: 'var(--ink2)',
+  },
+})
+
+const ChangedBox = styled('button')({
+  '&:hover': {
+    borderColor: 'var(--strong)',
+  },
+  display: 'flex',
+  flexWrap: 'wrap',
+  gap: 3,
+  minHeight: 40,
+  alignItems: 'center',
+  width: '100%',
+  padding: 2,
+  border: '1px solid transparent',
+  borderRadius: 3,
+  background: 'none',
+  textAlign: 'left',
+  cursor: 'pointer',
+})
+
+const SourceBox = styled('button')({
+  display: 'grid',
+  gridTemplateColumns: '40px minmax(0, 1fr)',
+  gap: 8,
+  alignItems: 'center',
+  width: '100%',
+  padding: 4,
+  marginLeft: -5,
+  border: '1px solid transparent',
+  borderRadius: 3,
+  background: 'none',
+  textAlign: 'left',
+  cursor: 'pointer',
+  '&:hover': {
+    borderColor: 'var(--strong)',
+  },
+  '&.target': {
+    borderColor: 'var(--accent)',
+    background: 'var(--accentWash)',
+  },
+})
+
+const SheetRow = styled('div')({
+  display: 'grid',
+  gridTemplateColumns:
+    '98px minmax(116px, 1.4fr) minmax(108px, 1fr) minmax(192px, 1fr) minmax( 92px, 0.6fr )',
+  columnGap: 9,
+  padding: '0 12px 0 14px',
+  alignItems: 'center',
+  minHeight: 62,
+  borderBottom: '1px solid var(--line)',
+  borderLeft: '2px solid transparent',
+  paddingLeft: 12,
+  '&.open': {
+    background: 'var(--raised)',
+  },
+  '&.own': {
+    borderLeftColor: 'var(--accent)',
+  },
+})
 
 export function RowView({
   material,
@@ -32,8 +116,8 @@ export function RowView({
   const { feed } = row
   return (
     <>
-      <div
-        className={`sheet-row ${open ? 'open' : ''} ${derived && row.own ? 'own' : ''}`}
+      <SheetRow
+        className={`${open ? 'open' : ''} ${derived && row.own ? 'own' : ''}`}
         onMouseEnter={() =>
           show(
             feed?.map
@@ -53,7 +137,7 @@ export function RowView({
         <Changed row={row} name={name} derived={derived} open={open} toggle={toggle} />
         <ResultPreview row={row} solo={solo} />
         <Leaving row={row} />
-      </div>
+      </SheetRow>
       {open && children}
     </>
   )
@@ -64,7 +148,7 @@ type SourceProps = Pick<RowProps, 'row' | 'pick' | 'drop' | 'dropFile'> & { name
 /** What feeds an input: pressed to choose another; takes a dragged feed or a file, and may be dragged itself. */
 function Source({ row: { feed, ...row }, name, pick, drop, dropFile }: SourceProps) {
   return (
-    <button
+    <SourceBox
       className="source"
       onClick={pick}
       data-takes-files
@@ -94,7 +178,7 @@ function Source({ row: { feed, ...row }, name, pick, drop, dropFile }: SourcePro
     >
       <span className="sr">{labels.sourceOf(name)}</span>
       <SourceWords row={{ ...row, feed }} />
-    </button>
+    </SourceBox>
   )
 }
 
@@ -132,7 +216,7 @@ function Changed({ row, name, derived, open, toggle }: ChangedProps) {
   const chips = feed ? [...changes(row.input, feed), ...lies(feed)] : []
   const own = derived && row.own
   return (
-    <button className="changed" onClick={toggle} aria-expanded={open} disabled={!feed}>
+    <ChangedBox className="changed" onClick={toggle} aria-expanded={open} disabled={!feed}>
       <span className="sr">{labels.adjustmentsOf(name)}</span>
       {chips.map((chip) => (
         <span key={chip} className="chip">
@@ -143,7 +227,7 @@ function Changed({ row, name, derived, open, toggle }: ChangedProps) {
       {chips.length === 0 && !own && feed && (
         <span className="small">{open ? labels.wordClose : labels.wordAdjust}</span>
       )}
-    </button>
+    </ChangedBox>
   )
 }
 
@@ -153,7 +237,7 @@ function ResultPreview({ row, solo }: { row: Row; solo: boolean }) {
   const { low, high, histogram } = row.gives
   const flat = isFlat(row.gives)
   return (
-    <div className="gives">
+    <GivesBox className="gives">
       {flat && !row.feed?.map ? (
         <span />
       ) : (
@@ -183,7 +267,7 @@ function ResultPreview({ row, solo }: { row: Row; solo: boolean }) {
           </Box>
         ))}
       </Box>
-    </div>
+    </GivesBox>
   )
 }
 
@@ -211,7 +295,7 @@ function resultWords(input: InputName, gives: Gives): string[] {
 function Leaving({ row }: { row: Row }) {
   const { leaves } = row
   return (
-    <div className="leaves">
+    <Leaves className="leaves">
       {leaves.file ? (
         <>
           <span className="mono" title={leaves.file}>
@@ -240,7 +324,7 @@ function Leaving({ row }: { row: Row }) {
           {leaves.words}
         </span>
       )}
-    </div>
+    </Leaves>
   )
 }
 
@@ -272,7 +356,7 @@ function SourceThumb({ feed }: { feed: Feed }) {
       alt=""
     />
   ) : (
-    <span className="thumb swatch" />
+    <Swatch className="thumb" />
   )
 }
 
@@ -283,7 +367,7 @@ function ConstantSwatch({ input, feed }: { input: InputName; feed: Feed }) {
       ? value.map((v) => (v * 0.5 + 0.5) ** 2.2)
       : value
     : [value ?? 0, value ?? 0, value ?? 0]
-  return <span className="swatch" style={{ background: toHex(colour) }} aria-hidden />
+  return <Swatch style={{ background: toHex(colour) }} aria-hidden />
 }
 
 function constantWords(input: InputName, feed: Feed, stated: boolean): string {

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { MiddleTruncate } from '../components/MiddleTruncate'
 import { Box, Menu, MenuItem } from '@mui/material'
 import { useEffect, useState } from 'react'
@@ -14,6 +15,44 @@ import { AddNote } from '../team/NoteMark'
 import { labels } from '../words/materials'
 import { RowView, Letters } from './FeedRow'
 import { type Draft, SheetHead } from './SheetHead'
+
+const NoteLine = styled('div')({
+  padding: '4px 14px 0',
+  background: 'var(--raised)',
+})
+
+const UnusedOfSetBox = styled('section')({
+  display: 'flex',
+  flexWrap: 'wrap',
+  gap: '4px 14px',
+  alignItems: 'center',
+  padding: '8px 14px 0',
+  '& .row': {
+    gap: 6,
+  },
+})
+
+const Stuck = styled('p')({
+  margin: 0,
+  padding: '6px 14px',
+  borderBottom: '1px solid var(--line)',
+})
+
+const SheetHeadBox = styled('div')({
+  display: 'grid',
+  gridTemplateColumns:
+    '98px minmax(116px, 1.4fr) minmax(108px, 1fr) minmax(192px, 1fr) minmax( 92px, 0.6fr )',
+  columnGap: 9,
+  padding: '0 12px 0 14px',
+  alignItems: 'center',
+  position: 'sticky',
+  top: 0,
+  zIndex: 2,
+  height: 26,
+  background: 'var(--ground)',
+  fontSize: 11.5,
+  color: 'var(--ink2)',
+})
 
 /** One row an input, read from left to right: input, where it comes from, what changes it, what it gives, where it leaves. */
 export function FeedSheet({
@@ -52,18 +91,18 @@ export function FeedSheet({
     <section className="pane" aria-label={labels.feedSheet}>
       <SheetHead name={name} draft={draft} go={go} />
       {stuck && (
-        <p className="amber stuck" role="status">
+        <Stuck className="amber" role="status">
           {labels.nothingCanBeExportedNow(stuck)}
-        </p>
+        </Stuck>
       )}
       <div className="scroll" tabIndex={-1}>
-        <div className="sheet-head">
+        <SheetHeadBox className="sheet-head">
           <span>{labels.input}</span>
           <span>{labels.source}</span>
           <span>{labels.adjustments}</span>
           <span>{labels.result}</span>
           <span>{labels.exportedAs}</span>
-        </div>
+        </SheetHeadBox>
         {sheet.rows.map((row) => (
           <RowView
             key={row.input}
@@ -83,9 +122,9 @@ export function FeedSheet({
               else setPicking(row.input)
             }}
           >
-            <div className="note-line">
+            <NoteLine>
               <AddNote at={{ kind: 'input', place: [name, row.input] }} />
-            </div>
+            </NoteLine>
             {row.feed && (
               <Adjust
                 key={JSON.stringify(row.feed.map)}
@@ -135,7 +174,7 @@ export function FeedSheet({
 function UnusedOfSet({ sheet, commit }: { sheet: Sheet; commit: Draft['commit'] }) {
   if (sheet.unused.length === 0) return null
   return (
-    <section className="unused-of-set small" aria-label={labels.unusedOfItsSet}>
+    <UnusedOfSetBox className="small" aria-label={labels.unusedOfItsSet}>
       {labels.unusedOfItsSetHead}
       {sheet.unused.map(({ map, channels, role, input, feed }) => (
         <span key={`${map} ${channels}`} className="row">
@@ -153,7 +192,7 @@ function UnusedOfSet({ sheet, commit }: { sheet: Sheet; commit: Draft['commit'] 
           )}
         </span>
       ))}
-    </section>
+    </UnusedOfSetBox>
   )
 }
 

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Button, MenuItem, TextField } from '@mui/material'
 
 import type { InputName } from '../api/types'
@@ -9,6 +10,15 @@ import { COLOURS, WIDE, largest } from './feed'
 import { MapChoice } from './MapChoice'
 import { MaskFields } from './MaskFields'
 import { labels } from '../words/materials'
+
+const LayerPlaceBox = styled('details')({
+  '& .row': {
+    marginTop: 8,
+  },
+  '& summary': {
+    cursor: 'pointer',
+  },
+})
 
 export const OPS: Record<Layer['op'], string> = {
   multiply: labels.multipliedBy,
@@ -134,7 +144,7 @@ function LayerPlace({ layer, settle }: Pick<Props, 'layer' | 'settle'>) {
     : labels.overAllOfItOnce
   const whole = [u, v].every(Number.isInteger)
   return (
-    <details className="layer-place">
+    <LayerPlaceBox>
       <summary className="small">{labels.lies(words)}</summary>
       <div className="row">
         <NumberField
@@ -180,6 +190,6 @@ function LayerPlace({ layer, settle }: Pick<Props, 'layer' | 'settle'>) {
         </TextField>
       </div>
       {!whole && <p className="small amber">{labels.onlyWholeNumbersOfTilesMeet}</p>}
-    </details>
+    </LayerPlaceBox>
   )
 }

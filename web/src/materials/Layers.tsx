@@ -1,3 +1,4 @@
+import { LayerBox } from './styles'
 import { useState } from 'react'
 
 import { useBoard } from '../api/queries'
@@ -50,7 +51,7 @@ export function Layers({ input, feed, attempt, settle }: Props) {
   return (
     <>
       {layers.map((layer, at) => (
-        <fieldset key={at} className="layer" {...goal(at)}>
+        <LayerBox key={at} className="layer" {...goal(at)}>
           <legend className="small" {...handle(at)}>
             {layers.length > 1 && <span aria-hidden>⠿ </span>}
             {OPS[layer.op]} {layer.map ?? labels.aConstant}
@@ -62,7 +63,7 @@ export function Layers({ input, feed, attempt, settle }: Props) {
             settle={(change) => settle({ layers: replaced(at, change) })}
             takeOff={() => settle({ layers: layers.filter((_, i) => i !== at) })}
           />
-        </fieldset>
+        </LayerBox>
       ))}
       {adding ? (
         <MapChoice

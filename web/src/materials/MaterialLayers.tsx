@@ -1,3 +1,5 @@
+import { LayerBox } from './styles'
+import { styled } from '@mui/material/styles'
 import { Autocomplete, Button, TextField } from '@mui/material'
 import { useState } from 'react'
 
@@ -8,6 +10,10 @@ import { naturally } from '../words'
 import { Move } from './Controls'
 import { MaskFields } from './MaskFields'
 import { labels } from '../words/materials'
+
+const Covers = styled('section')({
+  padding: '8px 14px 0',
+})
 
 interface Props {
   name: string
@@ -60,10 +66,10 @@ export function MaterialLayers({
     />
   )
   return (
-    <section className="covers" aria-label={labels.materialLayers}>
+    <Covers className="covers" aria-label={labels.materialLayers}>
       {problem && <p className="brick small">! {problem}</p>}
       {covers.map((cover, at) => (
-        <fieldset key={at} className="layer" {...goal(at)}>
+        <LayerBox key={at} className="layer" {...goal(at)}>
           <legend className="small" {...handle(at)}>
             {covers.length > 1 && <span aria-hidden>⠿ </span>}
             {labels.materialLayer}{' '}
@@ -92,7 +98,7 @@ export function MaterialLayers({
             attempt={(mask) => attempt(replaced(at, { mask }))}
             settle={(mask) => settle(replaced(at, { mask }))}
           />
-        </fieldset>
+        </LayerBox>
       ))}
       {adding ? (
         choice(labels.materialToCoverItWith, null, (material) => {
@@ -104,6 +110,6 @@ export function MaterialLayers({
           {labels.addMaterialLayer}
         </button>
       )}
-    </section>
+    </Covers>
   )
 }

@@ -1,3 +1,4 @@
+import { Over, StageBox, StageNote } from '../viewport/styles'
 import { Box, Button, MenuItem, TextField } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { Suspense, useState } from 'react'
@@ -71,7 +72,7 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
   const of = { name, mesh, shape }
   return (
     <aside className="pane" aria-label={labels.stage}>
-      <div className="stage-box">
+      <StageBox>
         <Stage
           size={size}
           label={labels.onOf(name, mesh ? mesh.name : shape)}
@@ -88,7 +89,12 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
           </Divider>
         )}
         <ShownOn shape={mesh ? null : shape} mesh={mesh} meshes={meshes} show={show} />
-        <Box className="over" sx={{ right: 10, bottom: 10 }} role="group" aria-label={labels.stage}>
+        <Over
+          className="over"
+          sx={{ right: 10, bottom: 10 }}
+          role="group"
+          aria-label={labels.stage}
+        >
           <button
             aria-pressed={comparison !== null}
             title={labels.showItBesideAnotherMaterialA}
@@ -97,11 +103,9 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
             {labels.compare}
           </button>
           <StageTools />
-        </Box>
-        {solo && (
-          <span className="stage-note">{labels.aloneWithoutLight(INPUT_WORDS[solo].name)}</span>
-        )}
-      </div>
+        </Over>
+        {solo && <StageNote>{labels.aloneWithoutLight(INPUT_WORDS[solo].name)}</StageNote>}
+      </StageBox>
       {comparison && <CompareBar name={name} comparison={comparison} compare={compare} />}
       <LightTabs />
       {point && <Probe {...point} close={() => setPoint(null)} />}
@@ -164,7 +168,7 @@ interface ShownOnProps {
 
 function ShownOn({ shape, mesh, meshes, show }: ShownOnProps) {
   return (
-    <Box
+    <Over
       className="over"
       sx={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }}
       role="group"
@@ -184,7 +188,7 @@ function ShownOn({ shape, mesh, meshes, show }: ShownOnProps) {
           {entry.name}
         </button>
       ))}
-    </Box>
+    </Over>
   )
 }
 

@@ -1,7 +1,7 @@
+import { FilterButton, Swatch } from '../components/styles'
+import { styled } from '@mui/material/styles'
 import { MiddleTruncate } from '../components/MiddleTruncate'
 import { Picture } from '../components/Picture'
-import './materials.css'
-import '../viewport/stage.css'
 
 import { Box, Button, Menu, MenuItem } from '@mui/material'
 import { useEffect, useState } from 'react'
@@ -22,6 +22,52 @@ import { BatchRename } from './BatchRename'
 import { RemoveMaterial } from './RemoveMaterial'
 import { useDraft } from './useDraft'
 import { labels } from '../words/materials'
+
+const MaterialListBox = styled('ul')({
+  listStyle: 'none',
+  margin: 0,
+  padding: 0,
+  '& button': {
+    display: 'grid',
+    gridTemplateColumns: '40px 1fr',
+    gap: 10,
+    alignItems: 'center',
+    width: '100%',
+    padding: '6px 8px 6px 12px',
+    border: 0,
+    borderLeft: '3px solid transparent',
+    background: 'none',
+    textAlign: 'left',
+    cursor: 'pointer',
+  },
+  '& button[aria-current="true"]': {
+    background: 'var(--raised)',
+    borderLeftColor: 'var(--accent)',
+  },
+  '& li.derived button': {
+    paddingLeft: 28,
+    gridTemplateColumns: '30px 1fr',
+  },
+  '& li': {
+    contentVisibility: 'auto',
+    containIntrinsicSize: 'auto 52px',
+  },
+})
+
+const FindBox = styled('input')({
+  margin: '6px 8px',
+  padding: '4px 8px',
+  border: '1px solid var(--strong)',
+  borderRadius: 3,
+  background: 'var(--raised)',
+  color: 'var(--ink)',
+  font: 'inherit',
+})
+
+const MaterialsBox = styled('div')({
+  gridTemplateColumns: '176px minmax(0, 1fr) 400px',
+  '@media (min-width: 1500px)': { gridTemplateColumns: '210px minmax(0, 1fr) 38%' },
+})
 
 /** Materials: the list, the feed sheet and the stage. */
 export function MaterialsScreen() {
@@ -80,7 +126,7 @@ export function MaterialsScreen() {
   )
   if (current === null) return <NoMaterials go={go} />
   return (
-    <div className="screen materials">
+    <MaterialsBox className="screen materials">
       <MaterialList project={project} current={current} go={go} />
       <FeedSheet
         key={current}
@@ -104,7 +150,7 @@ export function MaterialsScreen() {
       {removing && draft.sheet && (
         <RemoveMaterial sheet={draft.sheet} close={() => setRemoving(false)} />
       )}
-    </div>
+    </MaterialsBox>
   )
 }
 
@@ -170,16 +216,16 @@ function MaterialList({
       <Box className="bar" sx={{ height: 40, gap: 0.75, padding: '0 8px 0 14px' }}>
         <h2>{labels.materials}</h2>
         <span className="small grow">{Object.keys(materials).length}</span>
-        <button
-          className={`filter small ${unused ? 'accent' : ''}`}
+        <FilterButton
+          className={`small ${unused ? 'accent' : ''}`}
           aria-pressed={unused}
           onClick={() => setUnused(!unused)}
         >
           {labels.unused}
-        </button>
+        </FilterButton>
       </Box>
       {Object.keys(materials).length > 8 && (
-        <input
+        <FindBox
           className="find"
           placeholder={labels.nameTagOrFolder}
           aria-label={labels.searchMaterials}
@@ -199,7 +245,7 @@ function MaterialList({
                 {folder}
               </Box>
             )}
-            <ul className="material-list">
+            <MaterialListBox>
               {shown
                 .filter(({ name }) => folderOf(name, materials) === folder)
                 .map(({ name, depth }) => (
@@ -213,7 +259,7 @@ function MaterialList({
                     go={go}
                   />
                 ))}
-            </ul>
+            </MaterialListBox>
           </section>
         ))}
         {shown.length === 0 && (
@@ -265,7 +311,7 @@ function MaterialItem({
             loading="lazy"
           />
         ) : (
-          <span className="thumb swatch" />
+          <Swatch className="thumb" />
         )}
         <Box component="span" sx={{ minWidth: 0 }}>
           <MiddleTruncate name={short} style={{ fontWeight: current ? 600 : 400 }} />

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Button } from '@mui/material'
 import { useQuery } from '@tanstack/react-query'
 import { Fragment } from 'react'
@@ -8,6 +9,21 @@ import type { Probed } from '../api/types'
 import { copyText } from '../components/copyText'
 import { INPUT_WORDS } from '../words'
 import { labels } from '../words/materials'
+
+const ProbeGrid = styled('div')({
+  display: 'grid',
+  gridTemplateColumns: 'auto auto minmax(0, 1fr)',
+  gap: '2px 10px',
+  fontSize: 10.5,
+})
+
+const ProbeBox = styled('section')({
+  padding: '6px 12px 10px',
+  borderTop: '1px solid var(--line)',
+  background: 'var(--surface)',
+  maxHeight: 190,
+  overflow: 'auto',
+})
 
 /** Every input at the point that was clicked, each traced to its file, channel and texel. */
 export function Probe({
@@ -43,7 +59,7 @@ export function Probe({
       .map((row) => [row.input, row.value.join(' '), ...trace(row), ...row.changed].join('\t'))
       .join('\n')
   return (
-    <section className="probe" aria-label={labels.probe}>
+    <ProbeBox className="probe" aria-label={labels.probe}>
       <div className="row">
         <h2 className="grow">
           {labels.probe}{' '}
@@ -57,12 +73,7 @@ export function Probe({
         </Button>
       </div>
       {probed.isError && <p className="brick">! {probed.error.message}</p>}
-      <div
-        className="probe-grid mono"
-        tabIndex={0}
-        role="group"
-        aria-label={labels.inputsAtThePoint}
-      >
+      <ProbeGrid className="mono" tabIndex={0} role="group" aria-label={labels.inputsAtThePoint}>
         {probed.data
           ?.filter((row) => row.traces.length > 0 || row.value.some((value) => value !== 0))
           .map((row) => (
@@ -75,7 +86,7 @@ export function Probe({
               </span>
             </Fragment>
           ))}
-      </div>
-    </section>
+      </ProbeGrid>
+    </ProbeBox>
   )
 }

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Box, Button, Divider, Menu, MenuItem } from '@mui/material'
 import { useState } from 'react'
 import { useEdit } from '../api/changes'
@@ -15,6 +16,12 @@ import { NoteMark } from '../team/NoteMark'
 import { useNoting } from '../team/notes'
 import type { useDraft } from './useDraft'
 import { labels } from '../words/materials'
+
+const SettingsBox = styled('button')({
+  display: 'flex',
+  flexWrap: 'wrap',
+  gap: 6,
+})
 
 export type Draft = ReturnType<typeof useDraft>
 type Question = 'rename' | 'derive' | 'base' | 'pattern' | 'twin' | 'delete'
@@ -121,7 +128,7 @@ function SettingsInShort({ sheet, open }: { sheet: Sheet; open: (at: HTMLElement
       : 'chip'
   const edged = stage.wrap.join() === 'repeat,repeat' ? null : stage.wrap
   return (
-    <button
+    <SettingsBox
       className="plain settings"
       aria-haspopup="dialog"
       onClick={(event) => open(event.currentTarget)}
@@ -153,7 +160,7 @@ function SettingsInShort({ sheet, open }: { sheet: Sheet; open: (at: HTMLElement
         {stage.alpha_mode === 'mask' && labels.at(stage.alpha_cutoff.toFixed(2))}
       </span>
       <span aria-hidden>▾</span>
-    </button>
+    </SettingsBox>
   )
 }
 

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { MapThumb } from '../components/MapThumb'
 import { MiddleTruncate } from '../components/MiddleTruncate'
 import { Picture } from '../components/Picture'
@@ -17,6 +18,29 @@ import type { BoardMap, Feed, InputName, Row } from '../api/types'
 import { INPUT_WORDS, naturally } from '../words'
 import { PLAIN, WIDE, firstValue } from './feed'
 import { labels } from '../words/materials'
+
+const Pick = styled('div')({
+  display: 'grid',
+  gridTemplateColumns: 'repeat(auto-fill, minmax(92px, 1fr))',
+  gap: 8,
+  maxHeight: '46vh',
+  overflow: 'auto',
+  padding: 2,
+  '& button': {
+    display: 'grid',
+    gap: 3,
+    justifyItems: 'center',
+    padding: 6,
+    border: '1px solid var(--line)',
+    borderRadius: 3,
+    background: 'none',
+    cursor: 'pointer',
+  },
+  '& button[aria-pressed="true"]': {
+    borderColor: 'var(--accent)',
+    background: 'var(--accentWash)',
+  },
+})
 
 type Channels = NonNullable<Feed['channels']>
 
@@ -142,7 +166,7 @@ function MapGrid({ row, search, chosen, choose }: MapGridProps) {
     )
     .sort((a, b) => Number(fits(b)) - Number(fits(a)) || naturally(a.name, b.name))
   return (
-    <div className="pick" role="group" aria-label={labels.maps}>
+    <Pick role="group" aria-label={labels.maps}>
       {listed.map((entry) => (
         <button
           key={entry.name}
@@ -157,7 +181,7 @@ function MapGrid({ row, search, chosen, choose }: MapGridProps) {
         </button>
       ))}
       {listed.length === 0 && <p className="quiet">{labels.noMapFitsHereBringOne}</p>}
-    </div>
+    </Pick>
   )
 }
 
@@ -172,8 +196,7 @@ function ChannelGrid({ map, options, current, choose }: ChannelGridProps) {
   return (
     <Box sx={{ marginTop: 1.5 }}>
       <h2>{labels.channelOf(map.name)}</h2>
-      <Box
-        className="pick"
+      <Pick
         sx={{ gridTemplateColumns: 'repeat(auto-fill, minmax(72px, 84px))' }}
         role="group"
         aria-label={labels.channel}
@@ -190,7 +213,7 @@ function ChannelGrid({ map, options, current, choose }: ChannelGridProps) {
             <span className="mono">{NAMES[option]}</span>
           </button>
         ))}
-      </Box>
+      </Pick>
     </Box>
   )
 }

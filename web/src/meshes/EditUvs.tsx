@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { BAKE_SIZES } from '../api/tables'
 import {
   Button,
@@ -23,6 +24,27 @@ import type { Sides } from '../viewport/sidesPreview'
 import { useSidesPreview } from '../viewport/sidesPreview'
 import { MoveUvs } from './MoveUvs'
 import { labels } from '../words/meshes'
+
+const PaletteBox = styled('button')({
+  position: 'relative',
+  gridColumn: '1 / -1',
+  width: 260,
+  padding: 0,
+  border: '1px solid var(--strong)',
+  background: 'none',
+  cursor: 'pointer',
+  lineHeight: 0,
+  '& img': {
+    width: '100%',
+    aspectRatio: '1',
+    imageRendering: 'pixelated',
+  },
+  '& span': {
+    position: 'absolute',
+    outline: '2px solid var(--ink)',
+    boxShadow: 'inset 0 0 0 2px var(--surface)',
+  },
+})
 
 export type UvAction =
   'move' | 'pack' | 'unwrap' | 'palette' | 'bake' | 'sides' | 'colours' | 'mask' | 'smooth'
@@ -340,9 +362,9 @@ function PaletteSquares({ mesh, slot, columns, rows, at, choose }: SquaresProps)
   const map = useBoard().data?.find((entry) => entry.name === fed)
   if (!map || map.width === 0 || !(columns >= 1) || !(rows >= 1)) return null
   return (
-    <button
+    <PaletteBox
       type="button"
-      className="palette"
+
       aria-label={labels.squareOfClickAnother(at[0], at[1], map.name)}
       onClick={(event) => {
         const box = event.currentTarget.getBoundingClientRect()
@@ -362,6 +384,6 @@ function PaletteSquares({ mesh, slot, columns, rows, at, choose }: SquaresProps)
           height: `${100 / rows}%`,
         }}
       />
-    </button>
+    </PaletteBox>
   )
 }

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Box, Button, Checkbox, FormControlLabel } from '@mui/material'
 
 import { useEdit } from '../api/changes'
@@ -7,6 +8,15 @@ import { Move } from '../materials/Controls'
 import type { Tried } from '../viewport/SceneSubject'
 import { count } from '../words'
 import { labels } from '../words/meshes'
+
+const SceneTree = styled('ul')({
+  maxHeight: 220,
+  overflow: 'auto',
+  margin: '6px 0 0',
+  padding: 0,
+  listStyle: 'none',
+  fontSize: 12.5,
+})
 
 interface Props {
   mesh: MeshFacts
@@ -120,14 +130,14 @@ function Nodes({ nodes }: Pick<Scene, 'nodes'>) {
         {kinds('joint') > 0 && `, ${count(kinds('joint'), 'joint')}`}
         {kinds('socket') > 0 && `, ${count(kinds('socket'), 'socket')}`}
       </summary>
-      <ul className="scene-tree">
+      <SceneTree>
         {nodes.map((node, number) => (
           <li key={number} style={{ paddingLeft: `${node.depth * 14}px` }}>
             <span className="small">{node.kind}</span> {node.name}
             {node.detail && <span className="small"> · {node.detail}</span>}
           </li>
         ))}
-      </ul>
+      </SceneTree>
     </details>
   )
 }

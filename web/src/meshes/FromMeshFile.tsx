@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Button } from '@mui/material'
 import { useState } from 'react'
 
@@ -5,6 +6,19 @@ import { useStartJob } from '../api/jobs'
 import type { MeshFacts } from '../api/types'
 import { count } from '../words'
 import { labels } from '../words/meshes'
+
+const Brings = styled('section')({
+  margin: '10px 14px 4px',
+  padding: '8px 12px',
+  border: '1px solid var(--line)',
+  borderRadius: 3,
+  background: 'var(--surface)',
+  '& .row': {
+    display: 'flex',
+    alignItems: 'center',
+    gap: 8,
+  },
+})
 
 interface Props {
   mesh: MeshFacts
@@ -18,7 +32,7 @@ export function FromMeshFile({ mesh }: Props) {
   const bare = mesh.slots.filter((slot) => !mesh.assigned[slot.name]).length
   if (materials === 0 || bare === 0) return null
   return (
-    <section className="brings" aria-label={labels.whatTheFileBringsAlong}>
+    <Brings className="brings" aria-label={labels.whatTheFileBringsAlong}>
       <div className="row">
         <span className="grow">
           {labels.theFileBrings} {count(materials, 'material')}
@@ -47,6 +61,6 @@ export function FromMeshFile({ mesh }: Props) {
           ))}
         </ul>
       )}
-    </section>
+    </Brings>
   )
 }

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Box } from '@mui/material'
 import type { MeshFacts } from '../api/types'
 import { RAMP, STAGE } from '../theme'
@@ -5,6 +6,17 @@ import type { MeshView } from './measures'
 import { useDensities, usualOf } from './density'
 import { readable } from '../words'
 import { labels } from '../words/meshes'
+
+const LegendBox = styled('span')({
+  position: 'absolute',
+  right: 10,
+  bottom: 44,
+  padding: '5px 8px',
+  borderRadius: 3,
+  background: 'rgb(0 0 0 / 72%)',
+  color: 'white',
+  fontSize: 11,
+})
 
 const STRIPED = `repeating-linear-gradient(45deg, ${STAGE.back} 0 4px, ${STAGE.backStripe} 4px 6px)`
 
@@ -35,35 +47,35 @@ export function Legend({
     )
   if (view === 'checker')
     return (
-      <span className="legend mono">
+      <LegendBox className="legend mono">
         {labels.oneSquareIsCmWhereThe(readable(10 / usualOf(mesh.slots, (slot) => slot.density)))}
-      </span>
+      </LegendBox>
     )
   if (view === 'repeats')
     return (
-      <span className="legend mono">
+      <LegendBox className="legend mono">
         <Patch colour={RAMP.high} /> {labels.every2ndCopy}
         {most > 1 ? labels.upTo(readable(most)) : labels.noneRepeats}
-      </span>
+      </LegendBox>
     )
   if (view === 'backs')
     return (
-      <span className="legend mono">
+      <LegendBox className="legend mono">
         <Patch colour={STRIPED} /> {labels.stripedSeenFromBehind}
-      </span>
+      </LegendBox>
     )
   if (view === 'flipped')
     return (
-      <span className="legend mono">
+      <LegendBox className="legend mono">
         <Patch colour={RAMP.high} /> {labels.uvsRunTheOtherWay}
-      </span>
+      </LegendBox>
     )
   if (view === 'faults')
     return (
-      <span className="legend mono">
+      <LegendBox className="legend mono">
         <Patch colour={RAMP.mark} />{' '}
         {marked ? labels.facesWithFaults : labels.noFaultHasFacesToShow}
-      </span>
+      </LegendBox>
     )
   return null
 }
@@ -93,7 +105,7 @@ function Bar({
   ramp: string
 }) {
   return (
-    <span className="legend mono">
+    <LegendBox className="legend mono">
       <span
         style={{
           display: 'block',
@@ -107,6 +119,6 @@ function Bar({
         <span>{middle}</span>
         <span>{to}</span>
       </Box>
-    </span>
+    </LegendBox>
   )
 }

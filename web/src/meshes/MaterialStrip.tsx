@@ -1,8 +1,22 @@
+import { styled } from '@mui/material/styles'
 import { Box } from '@mui/material'
 import { Picture } from '../components/Picture'
 import { useLooks, useProject } from '../api/queries'
 import { naturally } from '../words'
 import { labels } from '../words/meshes'
+
+const Strip = styled('div')({
+  display: 'flex',
+  gap: 6,
+  flex: 'none',
+  padding: '6px 14px',
+  borderTop: '1px solid var(--line)',
+  overflowX: 'auto',
+  '& span': {
+    flex: 'none',
+    cursor: 'grab',
+  },
+})
 
 /** The kind of data that a dragged material is. */
 export const MATERIAL = 'application/x-ektopos-material'
@@ -13,7 +27,7 @@ export function MaterialStrip() {
   const looks = useLooks().data ?? {}
   if (materials.length === 0) return null
   return (
-    <div className="strip" role="list" aria-label={labels.materialsToDragOntoSlots}>
+    <Strip className="strip" role="list" aria-label={labels.materialsToDragOntoSlots}>
       {materials.map((name) => {
         const key = looks[name]?.picture
         return (
@@ -42,6 +56,6 @@ export function MaterialStrip() {
           </span>
         )
       })}
-    </div>
+    </Strip>
   )
 }

@@ -1,3 +1,5 @@
+import { Over, StageBox, StageNote } from '../viewport/styles'
+import { styled } from '@mui/material/styles'
 import { Box, Menu, MenuItem } from '@mui/material'
 import { Suspense, useEffect, useState } from 'react'
 
@@ -25,6 +27,23 @@ import { VIEWS } from './measures'
 import { PickArea } from './PickArea'
 import type { PickTool } from './usePickedFaces'
 import { labels } from '../words/meshes'
+
+const BesideName = styled('span')({
+  // What stands beside what.
+  position: 'absolute',
+  bottom: 76,
+  transform: 'translateX(-50%)',
+  maxWidth: '44%',
+  overflow: 'hidden',
+  textOverflow: 'ellipsis',
+  whiteSpace: 'nowrap',
+  padding: '2px 8px',
+  border: '1px solid var(--line)',
+  borderRadius: 3,
+  background: 'var(--surface)',
+  fontWeight: 600,
+  zIndex: 1,
+})
 
 interface Props {
   mesh: MeshFacts
@@ -57,7 +76,7 @@ export function MeshStage(props: Props) {
   const other = meshes.find((entry) => entry.name === beside && entry !== mesh)
   const size = Math.max(acrossOf(mesh), other ? acrossOf(other) : 0) || 1
   return (
-    <div className="stage-box">
+    <StageBox>
       {mesh.measured && (
         <Box sx={{ position: 'absolute', inset: 0, right: other ? '50%' : 0 }}>
           <Stage size={size} label={labels.withItsSlots(mesh.name)} pose={pose}>
@@ -68,12 +87,8 @@ export function MeshStage(props: Props) {
       {(picking === 'box' || picking === 'brush') && <PickArea tool={picking} reach={reach} />}
       {other?.measured && (
         <>
-          <Box component="span" className="beside-name" sx={{ left: '25%' }}>
-            {mesh.name}
-          </Box>
-          <Box component="span" className="beside-name" sx={{ left: '75%' }}>
-            {other.name}
-          </Box>
+          <BesideName sx={{ left: '25%' }}>{mesh.name}</BesideName>
+          <BesideName sx={{ left: '75%' }}>{other.name}</BesideName>
           <Box
             sx={{
               position: 'absolute',
@@ -98,7 +113,7 @@ export function MeshStage(props: Props) {
       <Tools {...props} other={other} setBeside={setBeside} />
       <Legend view={view} mesh={mesh} marked={props.marked} />
       <Told mesh={mesh} touched={props.touched} />
-    </div>
+    </StageBox>
   )
 }
 
@@ -178,7 +193,7 @@ function TriedSubject({ mesh, tried }: { mesh: MeshFacts; tried: Tried }) {
 function Views({ view, look, faults }: Pick<Props, 'view' | 'look' | 'faults'>) {
   const show = useStatus((state) => state.show)
   return (
-    <Box
+    <Over
       className="over"
       sx={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }}
       role="group"
@@ -196,7 +211,7 @@ function Views({ view, look, faults }: Pick<Props, 'view' | 'look' | 'faults'>) 
           {entry.key === 'faults' && faults > 0 ? ` ${faults}` : ''}
         </button>
       ))}
-    </Box>
+    </Over>
   )
 }
 
@@ -210,7 +225,7 @@ function Tools({ mesh, meshes, picking, togglePicking, other, setBeside }: Tools
   const { ask } = useDecimated.getState()
   const whole = useDecimated((state) => state.whole[mesh.key] ?? false)
   return (
-    <Box className="over" sx={{ right: 10, bottom: 10 }} role="group" aria-label={labels.stage}>
+    <Over className="over" sx={{ right: 10, bottom: 10 }} role="group" aria-label={labels.stage}>
       <button
         aria-pressed={picking !== null}
         title={labels.chooseFacesOfASlotTo}
@@ -230,7 +245,7 @@ function Tools({ mesh, meshes, picking, togglePicking, other, setBeside }: Tools
         </button>
       )}
       <StageTools />
-    </Box>
+    </Over>
   )
 }
 
@@ -293,7 +308,7 @@ function Told({ mesh, touched }: Pick<Props, 'mesh' | 'touched'>) {
   const drawn = useDecimated((state) => state.drawn[mesh.key] ?? 0)
   const fewer = drawn > 0 && drawn < mesh.triangles ? labels.drawnWith(readable(drawn)) : ''
   return (
-    <Box component="span" className="stage-note mono" sx={{ bottom: 46 }}>
+    <StageNote className="mono" sx={{ bottom: 46 }}>
       {touched
         ? `${touched} · ${mesh.assigned[touched] ?? labels.noMaterial}`
         : labels.trianglesMHigh(
@@ -302,6 +317,6 @@ function Told({ mesh, touched }: Pick<Props, 'mesh' | 'touched'>) {
             fewer,
             (mesh.size[1] ?? 0).toFixed(2),
           )}
-    </Box>
+    </StageNote>
   )
 }

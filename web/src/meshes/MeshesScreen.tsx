@@ -1,5 +1,5 @@
-import './meshes.css'
-import '../viewport/stage.css'
+import { UvDrawerBox } from './styles'
+import { styled } from '@mui/material/styles'
 
 import { Suspense, useEffect, useState } from 'react'
 import { useParams, useSearchParams } from 'react-router'
@@ -37,6 +37,10 @@ import type { PickedFaces } from './usePickedFaces'
 import { usePickedFaces } from './usePickedFaces'
 import { UvDrawer } from './UvDrawer'
 import { labels } from '../words/meshes'
+
+const MeshesBox = styled('div')({
+  gridTemplateColumns: 'minmax(0, 1fr) minmax(560px, 50%)',
+})
 
 /** A mesh and its slots: which faces each covers, what it wears, which maps belong to it, what is wrong with it. */
 export function MeshesScreen() {
@@ -161,7 +165,7 @@ function OneMesh({ mesh, meshes, asked, shownBy, slot, setSlot }: OneMeshProps) 
   // What is tried belongs to the mesh that it was begun on.
   const trying = tried?.mesh === mesh.key ? tried : null
   return (
-    <div className="screen meshes">
+    <MeshesBox className="screen meshes">
       <section className="pane" aria-label={labels.stage}>
         <MeshStage
           {...{ mesh, meshes, slot, view, look, paint, faults, marked, hovered, touched, hideDone }}
@@ -177,7 +181,7 @@ function OneMesh({ mesh, meshes, asked, shownBy, slot, setSlot }: OneMeshProps) 
         <Picking mesh={mesh} picking={picking} ask={setAsking} />
         <Progress />
         {facts && mesh.measured && (
-          <Suspense fallback={<section className="uv-drawer" />}>
+          <Suspense fallback={<UvDrawerBox className="uv-drawer" />}>
             <UvDrawer
               mesh={mesh}
               slot={facts}
@@ -212,7 +216,7 @@ function OneMesh({ mesh, meshes, asked, shownBy, slot, setSlot }: OneMeshProps) 
         <MaterialStrip />
       </section>
       <Dialogs {...{ mesh, chosen, asking, choose }} close={() => setAsking(null)} />
-    </div>
+    </MeshesBox>
   )
 }
 

@@ -1,8 +1,26 @@
+import { styled } from '@mui/material/styles'
 import type { PointerEvent } from 'react'
 import { useEffect, useRef, useState } from 'react'
 
 import type { Faces, Region } from '../viewport/PickIds'
 import { usePicker } from '../viewport/PickIds'
+
+const PickAreaBox = styled('div')({
+  position: 'absolute',
+  inset: 0,
+  touchAction: 'none',
+  cursor: 'crosshair',
+  '& > span': {
+    position: 'absolute',
+    border: '1px solid var(--raised)',
+    outline: '1px solid rgb(0 0 0 / 72%)',
+    background: 'rgb(255 255 255 / 12%)',
+    pointerEvents: 'none',
+  },
+  '& > .round': {
+    borderRadius: '50%',
+  },
+})
 
 /** Pixels from the middle of the brush to its edge. */
 const BRUSH = 22
@@ -67,8 +85,7 @@ export function PickArea({ tool, reach }: Props) {
         }
       : null
   return (
-    <div
-      className="pick-area"
+    <PickAreaBox
       // With Alt held, the stage below is turned and zoomed as always.
       style={turns ? { pointerEvents: 'none' } : undefined}
       data-testid="pick-area"
@@ -113,6 +130,6 @@ export function PickArea({ tool, reach }: Props) {
           style={{ left: at.x - BRUSH, top: at.y - BRUSH, width: 2 * BRUSH, height: 2 * BRUSH }}
         />
       )}
-    </div>
+    </PickAreaBox>
   )
 }

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Box, Button, Menu, MenuItem, TextField } from '@mui/material'
 import { useState } from 'react'
 
@@ -7,6 +8,17 @@ import { count } from '../words'
 import type { UvAction } from './EditUvs'
 import type { PickTool, PickedFaces } from './usePickedFaces'
 import { labels } from '../words/meshes'
+
+const PickBarBox = styled('div')({
+  display: 'flex',
+  alignItems: 'center',
+  flexWrap: 'wrap',
+  gap: 8,
+  flex: 'none',
+  padding: '8px 10px',
+  borderTop: '1px solid var(--line)',
+  background: 'var(--surface)',
+})
 
 const TOOLS: { key: PickTool; words: string }[] = [
   { key: 'part', words: labels.aConnectedPart },
@@ -38,7 +50,7 @@ export function PickBar({ mesh, tool, setTool, picked, clear, move, edit, close 
   const number = Object.values(picked).reduce((sum, faces) => sum + faces.size, 0)
   const [only] = slots
   return (
-    <div className="pick-bar" role="toolbar" aria-label={labels.pickedFaces}>
+    <PickBarBox role="toolbar" aria-label={labels.pickedFaces}>
       <TextField
         select
         label={labels.pickedIs}
@@ -129,6 +141,6 @@ export function PickBar({ mesh, tool, setTool, picked, clear, move, edit, close 
           done={move}
         />
       )}
-    </div>
+    </PickBarBox>
   )
 }

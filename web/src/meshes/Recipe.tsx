@@ -1,7 +1,14 @@
+import { styled } from '@mui/material/styles'
 import { Box } from '@mui/material'
 import { useRecipe } from '../api/changes'
 import type { MeshFacts } from '../api/types'
 import { labels } from '../words/meshes'
+
+const Steps = styled('ol')({
+  margin: '6px 0',
+  paddingLeft: 20,
+  fontSize: 12,
+})
 
 /** What is done to the mesh after it is read, step by step; any step can be taken back. */
 export function Recipe({ mesh }: { mesh: MeshFacts }) {
@@ -15,7 +22,7 @@ export function Recipe({ mesh }: { mesh: MeshFacts }) {
           {labels.appliedOnExportTheFileStays}
         </Box>
       </h2>
-      <ol className="steps">
+      <Steps className="steps">
         {mesh.recipe.map((entry, number) => (
           <li key={`${number} ${entry.words}`}>
             {entry.words}{' '}
@@ -33,7 +40,7 @@ export function Recipe({ mesh }: { mesh: MeshFacts }) {
             </button>
           </li>
         ))}
-      </ol>
+      </Steps>
     </Box>
   )
 }

@@ -1,7 +1,19 @@
+import { styled } from '@mui/material/styles'
 import { useState } from 'react'
 
 import { LONGEST_NAME } from '../api/tables'
 import { labels } from '../words/meshes'
+
+const SlotNameBox = styled('input')({
+  width: '100%',
+  minWidth: 80,
+  padding: '2px 4px',
+  border: '1px solid var(--accent)',
+  borderRadius: 3,
+  background: 'var(--raised)',
+  color: 'inherit',
+  font: 'inherit',
+})
 
 interface Props {
   name: string
@@ -13,8 +25,7 @@ interface Props {
 export function SlotName({ name, done }: Props) {
   const [text, setText] = useState(name)
   return (
-    <input
-      className="slot-name"
+    <SlotNameBox
       // It stands where the name stood that was asked to be changed.
       autoFocus
       aria-label={labels.nameOf(name)}

@@ -1,3 +1,5 @@
+import { MoreBox } from '../components/styles'
+import { styled } from '@mui/material/styles'
 import { Box, Checkbox, Menu, MenuItem, Select } from '@mui/material'
 import { useEffect, useState } from 'react'
 import type { DragEvent, MouseEvent } from 'react'
@@ -17,6 +19,18 @@ import { SlotName } from './SlotName'
 import type { Densities } from './density'
 import { isNameless, oldName } from './measures'
 import { uvState } from './uvState'
+
+const Badge = styled('span')({
+  display: 'inline-grid',
+  placeItems: 'center',
+  width: 16,
+  height: 16,
+  borderRadius: 2,
+  color: 'white',
+  fontSize: 10.5,
+  fontWeight: 600,
+  textShadow: '0 0 2px rgb(0 0 0 / 80%)',
+})
 
 export interface RowProps {
   mesh: MeshFacts
@@ -67,9 +81,7 @@ export function SlotRow({
       onMouseLeave={() => hover(null)}
     >
       <Box component="td" sx={{ width: 30 }}>
-        <span className="badge" style={{ background: SLOT_TINTS[number % SLOT_TINTS.length] }}>
-          {number + 1}
-        </span>
+        <Badge style={{ background: SLOT_TINTS[number % SLOT_TINTS.length] }}>{number + 1}</Badge>
       </Box>
       <td>
         <Name {...{ slot, current, naming, setNaming, rename }} choose={choose} hover={onHover} />
@@ -265,14 +277,14 @@ function More({ mesh, slot, actions, left }: MoreProps) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
   return (
     <>
-      <button
+      <MoreBox
         className="plain more"
         aria-haspopup="menu"
         aria-label={labels.moreFor(slot)}
         onClick={(event) => setAnchor(event.currentTarget)}
       >
         ⋯
-      </button>
+      </MoreBox>
       <Menu
         open={anchor !== null}
         anchorEl={anchor}

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Box } from '@mui/material'
 import { useState } from 'react'
 
@@ -8,6 +9,37 @@ import type { RowProps } from './SlotRow'
 import { SlotRow } from './SlotRow'
 import { useDensities } from './density'
 import { uvState } from './uvState'
+
+const SlotsBox = styled('table')({
+  '& td': {
+    height: 50,
+    whiteSpace: 'nowrap',
+    padding: '4px 6px',
+  },
+  '& th': {
+    padding: '0 6px',
+  },
+  // As wide as what the others leave, whatever stands in it.
+  '& td.takes-rest': {
+    width: '100%',
+    maxWidth: 0,
+    minWidth: 120,
+  },
+  '& th .unit': {
+    fontWeight: 400,
+    color: 'var(--ink3)',
+  },
+  '& tr.current': {
+    background: 'var(--raised)',
+    boxShadow: 'inset 3px 0 var(--accent)',
+  },
+  '& tr.over-drop': {
+    background: 'var(--accentWash)',
+  },
+  '& th button': {
+    color: 'inherit',
+  },
+})
 
 type Column = 'slot' | 'triangles' | 'density' | 'uvs' | 'material' | 'done'
 const COLUMNS: { key: Column; words: string }[] = [
@@ -64,7 +96,7 @@ export function SlotTable({
     .filter(({ slot }) => !hideDone || !mesh.done.includes(slot.name))
   if (sort.by) rows.sort((a, b) => compared(value(a.slot), value(b.slot)) * (sort.down ? -1 : 1))
   return (
-    <table className="grid slots">
+    <SlotsBox className="grid slots">
       <thead>
         <tr>
           <th>
@@ -129,7 +161,7 @@ export function SlotTable({
           </tr>
         )}
       </tbody>
-    </table>
+    </SlotsBox>
   )
 }
 

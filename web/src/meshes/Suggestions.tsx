@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { MapThumb } from '../components/MapThumb'
 import { Box, Button } from '@mui/material'
 
@@ -7,6 +8,21 @@ import type { Edit, MeshFacts } from '../api/types'
 import { nameOfSet } from '../words'
 import { isNameless } from './measures'
 import { labels } from '../words/meshes'
+
+const Candidate = styled('div')({
+  display: 'flex',
+  alignItems: 'center',
+  gap: 12,
+  padding: '8px 0',
+  '& + &': {
+    borderTop: '1px solid var(--line)',
+  },
+})
+
+const SuggestionsBox = styled('section')({
+  padding: '10px 14px',
+  borderTop: '2px solid var(--line)',
+})
 
 /** Which maps belong to a slot, by its UV layout, with the reasons. */
 export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
@@ -27,7 +43,7 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
     }
   }
   return (
-    <section className="suggestions" aria-label={labels.mapsFor(slot)}>
+    <SuggestionsBox className="suggestions" aria-label={labels.mapsFor(slot)}>
       <h2>
         {labels.whichMapsBelongTo} {slot}?{' '}
         <Box component="span" className="small" sx={{ fontWeight: 400 }}>
@@ -40,7 +56,7 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
         <p className="quiet">{labels.thereIsNothingToCompareImport}</p>
       )}
       {candidates.map((candidate, index) => (
-        <div key={candidate.set} className="candidate">
+        <Candidate key={candidate.set} className="candidate">
           <MapThumb sha256={candidate.picture} side={56} />
           <div className="grow">
             <b>{candidate.set}</b>{' '}
@@ -68,8 +84,8 @@ export function Suggestions({ mesh, slot }: { mesh: MeshFacts; slot: string }) {
               ? labels.worn
               : labels.useIt}
           </Button>
-        </div>
+        </Candidate>
       ))}
-    </section>
+    </SuggestionsBox>
   )
 }

@@ -1,3 +1,5 @@
+import { styled } from '@mui/material/styles'
+import { UvDrawerBox } from './styles'
 import { Box, MenuItem, Select } from '@mui/material'
 import { useLoader } from '@react-three/fiber'
 import { useEffect, useMemo, useRef, useState } from 'react'
@@ -16,6 +18,32 @@ import type { Place } from './uvDrawing'
 import { draw, fit, useImage } from './uvDrawing'
 import { labels } from '../words/meshes'
 
+const UvNumbersBox = styled('div')({
+  display: 'grid',
+  gap: 2,
+})
+
+const UvFacts = styled('div')({
+  flex: 1,
+  minWidth: 0,
+  overflow: 'auto',
+  padding: 14,
+  borderLeft: '1px solid var(--line)',
+  background: 'var(--surface)',
+  display: 'grid',
+  gap: 8,
+  alignContent: 'start',
+})
+
+const UvPictureBox = styled('canvas')({
+  width: 268,
+  height: 268,
+  margin: 14,
+  border: '1px solid var(--strong)',
+  touchAction: 'none',
+  cursor: 'move',
+})
+
 const SIDE = 268
 
 interface DrawerProps {
@@ -31,7 +59,7 @@ export function UvDrawer({ mesh, slot, view, values }: DrawerProps) {
   const { feeds, map, shown, pick } = useUnder(mesh, slot)
   const padding = usePadding(mesh.name, slot.name, shown ? map : null).data
   return (
-    <section className="uv-drawer" aria-label={labels.uvsOf(slot.name)}>
+    <UvDrawerBox className="uv-drawer" aria-label={labels.uvsOf(slot.name)}>
       <UvPicture
         mesh={mesh}
         slot={slot}
@@ -39,12 +67,12 @@ export function UvDrawer({ mesh, slot, view, values }: DrawerProps) {
         view={view}
         values={values}
       />
-      <div className="uv-facts">
+      <UvFacts>
         <h2>{labels.uvsOf(slot.name)}</h2>
         <Under feeds={feeds} map={map} pick={pick} />
         <UvNumbers mesh={mesh} slot={slot} padding={padding} size={sideOf(padding ?? shown)} />
-      </div>
-    </section>
+      </UvFacts>
+    </UvDrawerBox>
   )
 }
 
@@ -115,12 +143,12 @@ function UvNumbers({ mesh, slot, padding, size }: NumbersProps) {
   const gap = uv.gap == null ? null : uv.gap * size
   return (
     <>
-      <div className="mono uv-numbers">
+      <UvNumbersBox className="mono">
         <Coverage slot={slot} size={size} />
         {gap !== null && <span>{labels.gapTexelsAt(gap.toFixed(gap < 10 ? 1 : 0), size)}</span>}
         <Shading mesh={mesh} slot={slot.name} />
         {padding && <span>{paddingWords(padding.padding)}</span>}
-      </div>
+      </UvNumbersBox>
       <Tight gap={gap} padding={padding?.padding} />
     </>
   )
@@ -258,11 +286,11 @@ function UvPicture({ mesh, slot, picture, view, values }: PictureProps) {
       })
   }
   return (
-    <canvas
+    <UvPictureBox
       ref={canvas}
       width={SIDE * 2}
       height={SIDE * 2}
-      className="uv-picture"
+
       role="img"
       aria-label={labels.uvLayoutOf(slot.name)}
       title={labels.wheelToZoomDragToMove}

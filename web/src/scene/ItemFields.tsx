@@ -1,3 +1,4 @@
+import { ScenePart } from './styles'
 import { Button, MenuItem, TextField } from '@mui/material'
 
 import { useEdit } from '../api/changes'
@@ -42,7 +43,7 @@ export function ItemFields({ name, item, meshes, taken }: Props) {
     </div>
   )
   return (
-    <section className="scene-part" aria-label={labels.inTheScene(name)}>
+    <ScenePart aria-label={labels.inTheScene(name)}>
       <div className="row">
         <h2 className="grow ellipsis">{name}</h2>
         <Button onClick={taken} title={labels.removeItFromTheSceneIts}>
@@ -107,6 +108,6 @@ export function ItemFields({ name, item, meshes, taken }: Props) {
           done={(value) => change({ every: [every[0], value] })}
         />
       </div>
-    </section>
+    </ScenePart>
   )
 }

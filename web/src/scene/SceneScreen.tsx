@@ -1,4 +1,4 @@
-import './scene.css'
+import { styled } from '@mui/material/styles'
 import { Box, Button, Menu, MenuItem } from '@mui/material'
 import { useMemo, useState } from 'react'
 import { Link } from 'react-router'
@@ -17,6 +17,35 @@ import { GroundFields, PanoramaField, SunFields, Views } from './Surroundings'
 import { useMoving } from './useMoving'
 import { labels } from '../words/scene'
 import { SceneView } from './SceneView'
+
+const SceneItems = styled('ul')({
+  flex: 1,
+  minHeight: 90,
+  margin: 0,
+  padding: 0,
+  overflow: 'auto',
+  listStyle: 'none',
+  '& button': {
+    display: 'flex',
+    alignItems: 'center',
+    gap: 8,
+    width: '100%',
+    padding: '6px 14px',
+    border: 0,
+    borderBottom: '1px solid var(--line)',
+    background: 'none',
+    textAlign: 'left',
+    cursor: 'pointer',
+  },
+  '& button[aria-pressed="true"]': {
+    background: 'var(--raised)',
+    boxShadow: 'inset 3px 0 var(--accent)',
+  },
+})
+
+const SceneBox = styled('div')({
+  gridTemplateColumns: '330px minmax(0, 1fr)',
+})
 
 type Moving = ReturnType<typeof useMoving>['moving']
 
@@ -116,7 +145,7 @@ function ItemList({
   press: (name: string) => void
 }) {
   return (
-    <ul className="scene-items" aria-label={labels.thingsInTheScene}>
+    <SceneItems aria-label={labels.thingsInTheScene}>
       {Object.entries(items).map(([name, item]) => (
         <li key={name}>
           <button aria-pressed={name === chosen} onClick={() => press(name)}>
@@ -125,7 +154,7 @@ function ItemList({
           </button>
         </li>
       ))}
-    </ul>
+    </SceneItems>
   )
 }
 
@@ -217,7 +246,7 @@ export function SceneScreen() {
     return <EmptyScene meshes={meshes} ready={ready} add={(which) => void stand(which)} />
   }
   return (
-    <div className="screen scene">
+    <SceneBox className="screen scene">
       <section className="pane" aria-label={labels.whatStandsInTheScene}>
         <AddMeshBar ready={ready.map((mesh) => mesh.name)} add={(which) => void stand(which)} />
         <ItemList
@@ -255,7 +284,7 @@ export function SceneScreen() {
         setAlone={setAlone}
         step={step}
       />
-    </div>
+    </SceneBox>
   )
 }
 

@@ -1,5 +1,4 @@
-import { Box } from '@mui/material'
-import './scene.css'
+import { Over, StageBox, StageNote, StageTrouble } from '../viewport/styles'
 import { useCallback, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import { usePackages } from '../api/jobs'
@@ -44,9 +43,9 @@ function useSides() {
 function Hindered({ why }: { why: string }) {
   const id = useProjectId()
   return (
-    <p className="stage-trouble" role="status">
+    <StageTrouble role="status">
       {why} <Link to={`/projects/${id}/export`}>{labels.toExport}</Link>
-    </p>
+    </StageTrouble>
   )
 }
 
@@ -89,8 +88,7 @@ export function SceneView({
   )
   return (
     <section className="pane" aria-label={labels.theScene}>
-      <div
-        className="stage-box"
+      <StageBox
         ref={box}
         tabIndex={0}
         role="group"
@@ -131,7 +129,7 @@ export function SceneView({
           save={save}
         />
         <SceneNote alone={alone ? chosen : null} isOutdated={isOutdated} bottom={other ? 72 : 46} />
-      </div>
+      </StageBox>
       <JobProgress kinds={['scene']} />
       <LightTabs />
       {saving === 'still' && <SaveStill name={project.document.name} close={() => save(null)} />}
@@ -176,7 +174,7 @@ function SideTabs({
 }) {
   const show = useStatus((state) => state.show)
   return (
-    <div className="over" style={{ top: 10, ...at }} role="group" aria-label={label}>
+    <Over className="over" style={{ top: 10, ...at }} role="group" aria-label={label}>
       {SIDES.map((entry) => (
         <button
           key={entry.key}
@@ -188,7 +186,7 @@ function SideTabs({
           {entry.words}
         </button>
       ))}
-    </div>
+    </Over>
   )
 }
 
@@ -207,7 +205,7 @@ function SceneTools({
   save: (what: 'still' | 'scene') => void
 }) {
   return (
-    <Box className="over" sx={{ right: 10, bottom: 10 }} role="group" aria-label={labels.stage}>
+    <Over className="over" sx={{ right: 10, bottom: 10 }} role="group" aria-label={labels.stage}>
       <button aria-pressed={comparing} title={labels.seeItTwoWaysADivider} onClick={compare}>
         {labels.compare}
       </button>
@@ -237,7 +235,7 @@ function SceneTools({
       <button title={labels.saveTheWholeSceneAsOne} onClick={() => save('scene')}>
         {labels.gltf}
       </button>
-    </Box>
+    </Over>
   )
 }
 
@@ -258,9 +256,9 @@ function SceneNote({
     isOutdated && labels.thePackageIsOlderThanThe,
   ]
   return (
-    <span className="stage-note mono" style={{ bottom }}>
+    <StageNote className="mono" style={{ bottom }}>
       {parts.filter(Boolean).join(' · ')}
-    </span>
+    </StageNote>
   )
 }
 

@@ -1,3 +1,4 @@
+import { ScenePart } from './styles'
 import { PLAIN_GROUND, PLAIN_SUN } from '../api/tables'
 import { Autocomplete, Button, Checkbox, FormControlLabel, TextField } from '@mui/material'
 import { useEffect, useState } from 'react'
@@ -17,7 +18,7 @@ export function GroundFields({ scene, materials }: { scene: Scene; materials: st
   const edit = useEdit()
   const ground = scene.ground ?? null
   return (
-    <section className="scene-part" aria-label={labels.ground}>
+    <ScenePart aria-label={labels.ground}>
       <FormControlLabel
         label={labels.ground}
         control={
@@ -56,7 +57,7 @@ export function GroundFields({ scene, materials }: { scene: Scene; materials: st
           </div>
         </>
       )}
-    </section>
+    </ScenePart>
   )
 }
 
@@ -78,7 +79,7 @@ export function SunFields({ scene }: { scene: Scene }) {
     />
   )
   return (
-    <section className="scene-part" aria-label={labels.sun}>
+    <ScenePart aria-label={labels.sun}>
       <FormControlLabel
         label={labels.sunWithShadows}
         control={
@@ -97,7 +98,7 @@ export function SunFields({ scene }: { scene: Scene }) {
           {field(labels.strength, 'strength', sun.strength ?? PLAIN_SUN.strength, [0, 100])}
         </div>
       )}
-    </section>
+    </ScenePart>
   )
 }
 
@@ -108,12 +109,12 @@ export function PanoramaField({ scene }: { scene: Scene }) {
   const chosen = scene.panorama ?? null
   if (known.length === 0 && chosen === null)
     return (
-      <section className="scene-part" aria-label={labels.panorama}>
+      <ScenePart aria-label={labels.panorama}>
         <p className="small">{labels.litByTheSetUpBelow}</p>
-      </section>
+      </ScenePart>
     )
   return (
-    <section className="scene-part" aria-label={labels.panorama}>
+    <ScenePart aria-label={labels.panorama}>
       <Autocomplete
         autoHighlight
         options={known}
@@ -127,7 +128,7 @@ export function PanoramaField({ scene }: { scene: Scene }) {
           />
         )}
       />
-    </section>
+    </ScenePart>
   )
 }
 
@@ -139,7 +140,7 @@ export function Views({ scene }: { scene: Scene }) {
   useEffect(() => () => useCameraApi.getState().set({ wanted: null }), [])
   const views = Object.entries(scene.views ?? {})
   return (
-    <section className="scene-part" aria-label={labels.keptViews}>
+    <ScenePart aria-label={labels.keptViews}>
       <div className="row">
         <h2 className="grow">{labels.views}</h2>
         <Button disabled={!hand} title={labels.keepFromWhereTheSceneIs} onClick={() => ask(true)}>
@@ -177,6 +178,6 @@ export function Views({ scene }: { scene: Scene }) {
           }}
         />
       )}
-    </section>
+    </ScenePart>
   )
 }

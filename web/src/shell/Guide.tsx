@@ -1,9 +1,37 @@
+import { styled } from '@mui/material/styles'
 import { Dialog, DialogContent, DialogTitle } from '@mui/material'
 import Markdown from 'react-markdown'
 import remarkGfm from 'remark-gfm'
 
 import guide from '../../../docs/guide.md?raw'
-import './guide.css'
+
+const GuideBox = styled(DialogContent)({
+  lineHeight: 1.5,
+  '& h1, & h2': {
+    margin: '18px 0 6px',
+  },
+  '& p, & ul, & ol': {
+    margin: '6px 0',
+    maxWidth: '72ch',
+  },
+  '& img': {
+    width: '100%',
+    border: '1px solid var(--line)',
+  },
+  '& table': {
+    borderCollapse: 'collapse',
+    fontSize: 12.5,
+  },
+  '& th, & td': {
+    padding: '4px 8px',
+    borderBottom: '1px solid var(--line)',
+    textAlign: 'left',
+    verticalAlign: 'top',
+  },
+  '& code': {
+    fontFamily: 'var(--mono, monospace)',
+  },
+})
 
 const PICTURES = import.meta.glob<string>('../../../docs/screenshots/*.png', {
   eager: true,
@@ -21,7 +49,7 @@ export default function Guide({ close }: { close: () => void }) {
   return (
     <Dialog open onClose={close} maxWidth="md" fullWidth>
       <DialogTitle>{title}</DialogTitle>
-      <DialogContent className="guide" tabIndex={0}>
+      <GuideBox className="guide" tabIndex={0}>
         <Markdown
           remarkPlugins={[remarkGfm]}
           urlTransform={pictureOf}
@@ -31,7 +59,7 @@ export default function Guide({ close }: { close: () => void }) {
         >
           {rest.join('\n')}
         </Markdown>
-      </DialogContent>
+      </GuideBox>
     </Dialog>
   )
 }

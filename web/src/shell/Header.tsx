@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Box, Button, Divider, Menu, MenuItem, Tooltip } from '@mui/material'
 import { lazy, useEffect, useState } from 'react'
 
@@ -20,6 +21,47 @@ import { typing } from '../components/keys'
 import { ProjectMenu } from './ProjectMenu'
 import { Trail } from './Trail'
 import { labels } from '../words/shell'
+
+const Tools = styled('div')({
+  display: 'flex',
+  alignItems: 'center',
+  gap: 4,
+  padding: '0 12px',
+  '& .target': {
+    maxWidth: 190,
+  },
+  '& .jobs': {
+    width: 96,
+  },
+  // What runs takes its room from the target's name, not from the trail.
+  '&:has(.jobs) .target': {
+    maxWidth: 90,
+  },
+  '& .MuiButton-text': {
+    minWidth: 0,
+  },
+  '@media (max-width: 1400px)': {
+    '& .find-key': {
+      display: 'none',
+    },
+  },
+  '@media (max-width: 1179px)': {
+    '&, &:has(.jobs)': { padding: '0 6px', gap: 0 },
+    '& .target': { maxWidth: 96 },
+  },
+})
+
+const ProjectBox = styled('div')({
+  display: 'flex',
+  flexDirection: 'column',
+  justifyContent: 'center',
+  padding: '0 12px',
+  width: 204,
+  minWidth: 120,
+  '@media (max-width: 1179px)': {
+    width: 150,
+  },
+})
 
 const Guide = lazy(() => import('./Guide'))
 
@@ -54,7 +96,7 @@ export function Header({ project }: { project: Project }) {
   return (
     <header className="header">
       <Mark />
-      <div className="project">
+      <ProjectBox className="project">
         <ProjectMenu project={project} />
         <span className="small ellipsis">
           {saving ? labels.saving : labels.wordSaved}
@@ -63,11 +105,11 @@ export function Header({ project }: { project: Project }) {
             : ` ${ago(project.changed)}`}
           <HereNow />
         </span>
-      </div>
+      </ProjectBox>
       <Box component="nav" aria-label={labels.theJob} className="grow" sx={{ display: 'flex' }}>
         <Trail project={project} />
       </Box>
-      <div className="tools">
+      <Tools>
         {people?.role === 'look' && (
           <span className="chip amber" title={labels.changesAreRefusedAskAnOwner}>
             {labels.onlyLooking}
@@ -107,7 +149,7 @@ export function Header({ project }: { project: Project }) {
           </Button>
         </Tooltip>
         <Account />
-      </div>
+      </Tools>
       <NotesPanel />
       {finding && <Find project={project} close={() => setFinding(false)} />}
       {guided && (

@@ -1,9 +1,31 @@
+import { styled } from '@mui/material/styles'
 import { Box, Button, LinearProgress } from '@mui/material'
 
 import { useJobs, useStartJob } from '../api/jobs'
 import { count } from '../words'
 import { useImports } from '../api/imports'
 import { labels } from '../words/shell'
+
+const Incoming = styled('section')({
+  maxHeight: 220,
+  display: 'flex',
+  flexDirection: 'column',
+  background: 'var(--raised)',
+  borderTop: '1px solid var(--strong)',
+  '& ul': {
+    listStyle: 'none',
+    margin: 0,
+    padding: '0 14px 8px',
+    overflow: 'auto',
+  },
+  '& li': {
+    display: 'grid',
+    gridTemplateColumns: 'minmax(140px, 340px) 120px 1fr',
+    gap: 12,
+    alignItems: 'center',
+    padding: '2px 0',
+  },
+})
 
 /** Files on their way in, one line each, with what became of them. */
 export function ImportsPanel() {
@@ -27,7 +49,7 @@ export function ImportsPanel() {
       ? labels.couldNotBeImported(count(failed.length, 'file'))
       : labels.imported(count(items.length, 'file'))
   return (
-    <section className="incoming" aria-label={labels.filesComingIn}>
+    <Incoming aria-label={labels.filesComingIn}>
       <Box className="row" sx={{ padding: '6px 14px' }}>
         <h2>{title}</h2>
         <span className="small grow ellipsis">{running && current?.doing}</span>
@@ -76,6 +98,6 @@ export function ImportsPanel() {
           </li>
         ))}
       </ul>
-    </section>
+    </Incoming>
   )
 }

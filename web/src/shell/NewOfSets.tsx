@@ -1,3 +1,4 @@
+import { ChangedBar } from './styles'
 import { Button } from '@mui/material'
 import { useState } from 'react'
 
@@ -34,7 +35,7 @@ export function NewOfSets() {
   }
   const [material] = first.subject.replace(/^material /, '').split(' · ')
   return (
-    <section className="changed-bar" aria-label={labels.newMapsOfSets}>
+    <ChangedBar aria-label={labels.newMapsOfSets}>
       <b className="amber">
         △ {asked.length === 1 ? mapOf(first) : count(asked.length, labels.newMap)}
       </b>
@@ -47,6 +48,6 @@ export function NewOfSets() {
         {asked.length === 1 ? labels.feedItTo(material) : labels.feedThem}
       </Button>
       <Button onClick={() => answer(false)}>{labels.notNow}</Button>
-    </section>
+    </ChangedBar>
   )
 }

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Alert, Button } from '@mui/material'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect } from 'react'
@@ -5,6 +6,12 @@ import { useEffect } from 'react'
 import { ApiError } from '../api/client'
 import { useNotices } from '../api/notices'
 import { labels } from '../words/shell'
+
+const Notice = styled(Alert)({
+  background: 'var(--raised)',
+  color: 'var(--ink)',
+  borderRadius: 0,
+})
 
 /** How long a sentence about what was done stays, in milliseconds. What went wrong stays until it is closed. */
 const STAYS = 12_000
@@ -26,8 +33,7 @@ export function NoticeBar() {
     clear()
   }
   return (
-    <Alert
-      className="notice"
+    <Notice
       severity={done ? 'info' : stale ? 'warning' : 'error'}
       variant="outlined"
       action={
@@ -40,6 +46,6 @@ export function NoticeBar() {
       }
     >
       {done ? current : current.message}
-    </Alert>
+    </Notice>
   )
 }

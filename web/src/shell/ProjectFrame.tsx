@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { Box, Button } from '@mui/material'
 import { Suspense, lazy, useEffect } from 'react'
 import type { MouseEvent } from 'react'
@@ -18,6 +19,12 @@ import { useImports } from '../api/imports'
 import { RenderBoundary } from '../viewport/RenderBoundary'
 import { StatusLine } from './StatusLine'
 import { labels } from '../words/shell'
+
+const Frame = styled('div')({
+  display: 'grid',
+  gridTemplate: '48px minmax(0, 1fr) auto 26px / minmax(0, 1fr)',
+  height: '100%',
+})
 
 const StageKeeper = lazy(async () => {
   const [room, lights] = await Promise.all([
@@ -110,7 +117,7 @@ export function ProjectFrame() {
   return (
     <Box {...getRootProps()} sx={{ height: '100%' }} onContextMenu={openItsMenu}>
       <input {...getInputProps()} aria-hidden tabIndex={-1} />
-      <div className="frame">
+      <Frame>
         <Header project={project.data} />
         <main className="screen" key={id}>
           <FailureBoundary place={pathname}>
@@ -130,7 +137,7 @@ export function ProjectFrame() {
           <ImportsPanel />
         </div>
         <StatusLine />
-      </div>
+      </Frame>
       {isDragActive && (
         <div className="drop">
           <b>{labels.dropToImport}</b>

@@ -1,11 +1,30 @@
+import { styled } from '@mui/material/styles'
 import { useStatus } from '../api/notices'
 import { labels } from '../words/shell'
+
+const Status = styled('footer')({
+  display: 'flex',
+  alignItems: 'center',
+  gap: 16,
+  padding: '0 14px',
+  borderTop: '1px solid var(--line)',
+  background: 'var(--surface)',
+  fontSize: 11.5,
+  color: 'var(--ink2)',
+  overflow: 'hidden',
+  whiteSpace: 'nowrap',
+  '& .keys': {
+    display: 'flex',
+    gap: 10,
+    marginLeft: 'auto',
+  },
+})
 
 /** The line at the foot: what the thing under the pointer is, and which keys work here. */
 export function StatusLine() {
   const { text, keys } = useStatus()
   return (
-    <footer className="status">
+    <Status className="status">
       <span className="ellipsis">{text || labels.dropMapsMeshesOrAFolder}</span>
       <span className="keys">
         {keys.map(([key, words]) => (
@@ -17,6 +36,6 @@ export function StatusLine() {
           </span>
         ))}
       </span>
-    </footer>
+    </Status>
   )
 }

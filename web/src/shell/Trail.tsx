@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import { NavLink } from 'react-router'
 
 import { usePackages } from '../api/jobs'
@@ -9,6 +10,84 @@ import { stationOf, useNotes } from '../team/notes'
 import { count } from '../words'
 import { labels } from '../words/shell'
 import { nextStep } from './next'
+
+const TrailBox = styled('ol')({
+  display: 'flex',
+  alignItems: 'stretch',
+  flex: 1,
+  minWidth: 0,
+  listStyle: 'none',
+  margin: 0,
+  padding: 0,
+  // Stations keep their places whatever their words say: a click in between must not miss.
+  '& li': {
+    display: 'flex',
+    alignItems: 'center',
+    flex: '0 1 92px',
+    minWidth: 44,
+  },
+  '& li:first-child': {
+    flexBasis: 84,
+  },
+  '& li:nth-child(2)': {
+    flexBasis: 108,
+  },
+  '& li:nth-child(3)': {
+    flexBasis: 140,
+  },
+  '& li + li::before': {
+    content: "''",
+    flex: 'none',
+    width: 8,
+    borderTop: '1px solid var(--strong)',
+    margin: '0 2px',
+  },
+  '& .small': {
+    overflow: 'hidden',
+    textOverflow: 'ellipsis',
+  },
+  '& a': {
+    display: 'flex',
+    flex: 1,
+    flexDirection: 'column',
+    justifyContent: 'center',
+    height: '100%',
+    minWidth: 0,
+    padding: '0 4px',
+    color: 'var(--ink)',
+    textDecoration: 'none',
+    borderBottom: '3px solid transparent',
+    borderTop: '3px solid transparent',
+    whiteSpace: 'nowrap',
+    lineHeight: 1.3,
+  },
+  '& a > span:first-child': {
+    display: 'flex',
+    alignItems: 'baseline',
+  },
+  '& a b': {
+    minWidth: 0,
+    overflow: 'hidden',
+    textOverflow: 'ellipsis',
+    fontWeight: 600,
+  },
+  '& a[aria-current="page"]': {
+    borderBottomColor: 'var(--accent)',
+  },
+  '& .next': {
+    marginLeft: 5,
+    padding: '0 4px',
+    borderRadius: 3,
+    background: 'var(--accentWash)',
+    color: 'var(--accent)',
+    fontSize: 11,
+  },
+  '@media (max-width: 1179px)': {
+    '& li + li::before': {
+      display: 'none',
+    },
+  },
+})
 
 interface Station {
   to: string
@@ -27,7 +106,7 @@ export function Trail({ project }: { project: Project }) {
   const notes = useNotes().filter((note) => !note.closed)
   const left = useAllRemembered((state) => state.projects[project.id])
   return (
-    <ol className="trail">
+    <TrailBox className="trail">
       {stations.map((station) => {
         const here = notes.filter((note) => stationOf(note) === station.to).length
         const why = next?.to === station.to ? next.why : null
@@ -48,7 +127,7 @@ export function Trail({ project }: { project: Project }) {
           </li>
         )
       })}
-    </ol>
+    </TrailBox>
   )
 }
 

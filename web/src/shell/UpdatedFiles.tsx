@@ -1,3 +1,6 @@
+import { styled } from '@mui/material/styles'
+import { ChangedBar } from './styles'
+import { Divided } from '../components/styles'
 import {
   Box,
   Button,
@@ -16,8 +19,47 @@ import { Split } from '../components/Split'
 import { MapThumb } from '../components/MapThumb'
 import { Picture } from '../components/Picture'
 import { ago, count } from '../words'
-import './updatedFiles.css'
 import { labels } from '../words/shell'
+
+const ChangedFilesBox = styled(DialogContent)({
+  display: 'grid',
+  gridTemplateColumns: '260px minmax(0, 1fr)',
+  gap: 20,
+  '& ul': {
+    listStyle: 'none',
+    margin: 0,
+    padding: 0,
+  },
+  '& li': {
+    borderBottom: '1px solid var(--line)',
+  },
+  '& li .plain': {
+    width: '100%',
+    padding: 6,
+  },
+  '& li .plain[aria-current="true"]': {
+    background: 'var(--accentWash)',
+  },
+  '& > section': {
+    display: 'grid',
+    gridTemplateColumns: 'minmax(0, 400px) minmax(0, 1fr)',
+    gap: 20,
+    alignItems: 'start',
+  },
+  '& > section > table:only-child': {
+    gridColumn: 'span 2',
+  },
+  '& figure': {
+    margin: 0,
+  },
+  '& figure img': {
+    width: '100%',
+    display: 'block',
+  },
+  '& .numbers-table th': {
+    width: 130,
+  },
+})
 
 type Decide = (what: 'take' | 'keep-both' | 'leave', offers: Offer[]) => void
 
@@ -43,7 +85,7 @@ export function UpdatedFiles() {
   }
   if (offers.length === 0) return null
   return (
-    <section className="changed-bar" aria-label={labels.updatedFiles}>
+    <ChangedBar aria-label={labels.updatedFiles}>
       <b className="amber">△ {count(offers.length, labels.updatedFile)}</b>
       <span className="small grow ellipsis">
         {labels.reviewBeforeReplacing(
@@ -58,7 +100,7 @@ export function UpdatedFiles() {
         {offers.length === 1 ? labels.replace : labels.replaceAll(offers.length)}
       </Button>
       {open && <ChangedFiles offers={offers} decide={decide} close={() => setOpen(false)} />}
-    </section>
+    </ChangedBar>
   )
 }
 
@@ -70,7 +112,7 @@ function ChangedFiles({ offers, decide, close }: Props) {
   return (
     <Dialog open onClose={close} maxWidth="lg" fullWidth>
       <DialogTitle>{count(offers.length, labels.updatedFile)}</DialogTitle>
-      <DialogContent className="changed-files">
+      <ChangedFilesBox>
         <ul aria-label={labels.updatedFiles}>
           {offers.map((offer) => (
             <li key={offer.id}>
@@ -103,7 +145,7 @@ function ChangedFiles({ offers, decide, close }: Props) {
           ))}
         </ul>
         <OfferView key={chosen.id} offer={chosen} />
-      </DialogContent>
+      </ChangedFilesBox>
       <DialogActions>
         <Button onClick={() => decide('leave', [chosen])}>{labels.skip}</Button>
         <Button onClick={() => decide('keep-both', [chosen])}>{labels.keepBoth}</Button>
@@ -148,12 +190,12 @@ function MapVersions({ name, before, after }: Versions) {
     <div>
       {apart ? (
         <figure>
-          <div className="divided">
+          <Divided>
             <Picture
               src={`/api/map-differences/${before}/${after}/512.png`}
               alt={labels.whereIsOtherwiseTheLargestDifference(name)}
             />
-          </div>
+          </Divided>
           <figcaption className="small">{labels.theLargestDifferenceIsWhite}</figcaption>
         </figure>
       ) : (

@@ -1,8 +1,16 @@
+import { styled } from '@mui/material/styles'
 import { Tooltip } from '@mui/material'
 import { Link } from 'react-router'
 
 import { useHere, useProjectId } from '../api/queries'
 import { labels } from '../words/team'
+
+const HereNowBox = styled('span')({
+  '& a + a::before': {
+    content: "', '",
+    color: 'var(--ink2)',
+  },
+})
 
 const STATIONS: Record<string, string> = {
   maps: labels.maps,
@@ -19,7 +27,7 @@ export function HereNow() {
   const here = useHere()
   if (here.length === 0) return null
   return (
-    <span className="here-now" role="group" aria-label={labels.hereNow}>
+    <HereNowBox role="group" aria-label={labels.hereNow}>
       {labels.withWord}
       {here.map(({ name, where }) => {
         const [station = '', thing] = where.split('/')
@@ -30,6 +38,6 @@ export function HereNow() {
           </Tooltip>
         )
       })}
-    </span>
+    </HereNowBox>
   )
 }

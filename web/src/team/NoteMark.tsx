@@ -1,8 +1,12 @@
+import { styled } from '@mui/material/styles'
 import { count } from '../words'
 import type { At } from './notes'
 import { sameAt, useNotes, useNoting } from './notes'
-import './notes.css'
 import { labels } from '../words/team'
+
+const NoteMarkBox = styled('button')({
+  cursor: 'pointer',
+})
 
 const useOpenAt = (at: At) => useNotes().filter((note) => !note.closed && sameAt(note, at)).length
 
@@ -12,8 +16,8 @@ export function NoteMark({ at }: { at: At }) {
   const show = useNoting((state) => state.open)
   if (open === 0) return null
   return (
-    <button
-      className="chip amber note-mark"
+    <NoteMarkBox
+      className="chip amber"
       aria-haspopup="dialog"
       onClick={(event) => {
         event.stopPropagation()
@@ -21,7 +25,7 @@ export function NoteMark({ at }: { at: At }) {
       }}
     >
       {count(open, 'note')}
-    </button>
+    </NoteMarkBox>
   )
 }
 

@@ -1,3 +1,4 @@
+import { styled } from '@mui/material/styles'
 import {
   Box,
   Button,
@@ -16,8 +17,24 @@ import { copyText } from '../components/copyText'
 import { ago } from '../words'
 import type { Pending, People, RoleName } from './people'
 import { ROLES, useMe, usePeople, usePeopleChanges } from './people'
-import './people.css'
 import { labels } from '../words/team'
+
+const IssuedBox = styled('section')({
+  background: 'var(--accentWash)',
+  padding: '8px 12px',
+  '& code': {
+    overflowWrap: 'anywhere',
+    userSelect: 'all',
+  },
+})
+
+const PeopleBox = styled(DialogContent)({
+  display: 'grid',
+  gap: 12,
+  '& form.row': {
+    marginTop: 8,
+  },
+})
 
 interface Issued {
   what: string
@@ -37,16 +54,16 @@ export function PeopleDialog({ close }: { close: () => void }) {
   return (
     <Dialog open onClose={close} maxWidth="md" fullWidth>
       <DialogTitle>{labels.people}</DialogTitle>
-      <DialogContent className="people">
+      <PeopleBox className="people">
         {me && !me.team && <p>{labels.nobodyLogsInHereWhoeverReaches}</p>}
         {issued && (
-          <section className="issued" role="status">
+          <IssuedBox className="issued" role="status">
             <b>{issued.what}</b> {labels.itIsShownOnlyNow}
             <div className="row">
               <code className="mono grow">{issued.secret}</code>
               <Button onClick={() => void copyText(issued.secret)}>{labels.copy}</Button>
             </div>
-          </section>
+          </IssuedBox>
         )}
         {leaving !== null && people && (
           <Leaving
@@ -60,7 +77,7 @@ export function PeopleDialog({ close }: { close: () => void }) {
           <Members people={people.people} owns={owns} leave={setLeaving} />
         )}
         {owns && <Owning people={people} show={setIssued} />}
-      </DialogContent>
+      </PeopleBox>
       <DialogActions>
         <Button onClick={close}>{labels.close}</Button>
       </DialogActions>

@@ -1,6 +1,18 @@
-import { Box } from '@mui/material'
+import { styled } from '@mui/material/styles'
+import { StageNote } from './styles'
 import type { PointerEvent, ReactNode } from 'react'
 import { labels } from '../words/viewport'
+
+const DividerBox = styled('div')({
+  position: 'absolute',
+  top: 0,
+  bottom: 0,
+  width: 15,
+  marginLeft: -7,
+  cursor: 'col-resize',
+  touchAction: 'none',
+  background: 'linear-gradient(to right, transparent 7px, var(--raised) 7px 8px, transparent 8px)',
+})
 
 interface Props {
   /** Where it stands, 0 left to 1 right. */
@@ -33,8 +45,7 @@ export function Divider({ split, setSplit, words, children }: Props) {
       >
         {children}
       </div>
-      <div
-        className="divider"
+      <DividerBox
         role="slider"
         tabIndex={0}
         aria-label={labels.dividerBetweenTheTwo}
@@ -49,12 +60,8 @@ export function Divider({ split, setSplit, words, children }: Props) {
           if (by) setSplit(within(split + by))
         }}
       />
-      <Box component="span" className="stage-note" sx={{ bottom: 44 }}>
-        {words[0]}
-      </Box>
-      <Box component="span" className="stage-note" sx={{ left: 'auto', right: 12, bottom: 44 }}>
-        {words[1]}
-      </Box>
+      <StageNote sx={{ bottom: 44 }}>{words[0]}</StageNote>
+      <StageNote sx={{ left: 'auto', right: 12, bottom: 44 }}>{words[1]}</StageNote>
     </>
   )
 }

@@ -1,3 +1,5 @@
+import { StageTrouble } from './styles'
+import { styled } from '@mui/material/styles'
 import { useEffect, useLayoutEffect, useRef, useState } from 'react'
 import type { ReactNode } from 'react'
 
@@ -9,6 +11,23 @@ import { drawing } from './software'
 import { StageCanvas } from './StageCanvas'
 import { useView } from './view'
 import { labels } from '../words/viewport'
+
+const StageComing = styled('p')({
+  position: 'absolute',
+  left: 10,
+  top: 46,
+  margin: 0,
+  padding: '3px 8px',
+  borderRadius: 3,
+  background: 'var(--raised)',
+  fontSize: 11.5,
+  pointerEvents: 'none',
+})
+
+const StageCanvasBox = styled('div')({
+  position: 'absolute',
+  inset: 0,
+})
 
 const NO_DRAWING = labels.thisBrowserDrawsNothingIn3d + labels.everythingBesideTheStageWorksWithout
 
@@ -32,16 +51,8 @@ export function Stage({ children, size, label, pose, framed, ready = true }: Pro
   const trouble = draws ? failed : NO_DRAWING
   return (
     <Ground ref={box} label={label} name="stage">
-      {trouble && (
-        <p className="stage-trouble" role="status">
-          {trouble}
-        </p>
-      )}
-      {late && !trouble && (
-        <p className="stage-coming" role="status">
-          {labels.mapsAreOnTheirWay}
-        </p>
-      )}
+      {trouble && <StageTrouble role="status">{trouble}</StageTrouble>}
+      {late && !trouble && <StageComing role="status">{labels.mapsAreOnTheirWay}</StageComing>}
     </Ground>
   )
 }
@@ -72,16 +83,16 @@ function Ground({
 }) {
   const backdrop = useView((state) => state.backdrop)
   return (
-    <div
+    <StageCanvasBox
       ref={ref}
-      className="stage-canvas"
+
       style={{ background: BACKDROPS[backdrop] }}
       role="img"
       aria-label={label}
       data-testid={name}
     >
       {children}
-    </div>
+    </StageCanvasBox>
   )
 }
 

@@ -1,3 +1,4 @@
+import { SliderBox } from '../components/styles'
 import {
   Box,
   Button,
@@ -43,7 +44,7 @@ export function ViewMenu() {
     unit: string,
     change: (value: number) => void,
   ) => (
-    <div className="slider">
+    <SliderBox className="slider">
       <span>{label}</span>
       <Slider
         aria-label={label}
@@ -57,7 +58,7 @@ export function ViewMenu() {
         {value.toFixed(step < 1 ? 1 : 0)}
         {unit}
       </span>
-    </div>
+    </SliderBox>
   )
   return (
     <>
