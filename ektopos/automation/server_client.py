@@ -23,6 +23,7 @@ from pathlib import Path
 from typing import Any
 
 from ektopos.base.errors import EktoposError, InvalidDocument, MissingReference
+from ektopos.base.types import Json
 from ektopos.export.placing import files_of_package, put_in_place
 from ektopos.export.reuse import PACKAGE_LIST
 from ektopos.project import unpack
@@ -44,13 +45,13 @@ class Remote:
     """Its number."""
     name: str
 
-    def findings(self, target: str | None) -> list[dict[str, Any]]:
+    def findings(self, target: str | None) -> list[Json]:
         """What the checks find there, for the project's target or another."""
         of = f"?{urllib.parse.urlencode({'target': target})}" if target else ""
-        found: list[dict[str, Any]] = self._ask("GET", f"/checks{of}")
+        found: list[Json] = self._ask("GET", f"/checks{of}")
         return found
 
-    def export(self, target: str | None, *, trial: bool, say: Say) -> dict[str, Any]:
+    def export(self, target: str | None, *, trial: bool, say: Say) -> Json:
         """Have the project's package made, and tried; gives the package as the server lists it."""
         revision = self._ask("GET", "")["revision"]
         job = self._ask(
@@ -58,7 +59,7 @@ class Remote:
         )
         return self._package(self._done(job, say)["package"])
 
-    def try_package(self, path: Path, target: str | None, say: Say) -> dict[str, Any]:
+    def try_package(self, path: Path, target: str | None, say: Say) -> Json:
         """Have a package from here tried: a folder, or a zip, GLB or USDZ."""
         if not path.exists():
             raise InvalidDocument("there is no such package.", subject=str(path))
@@ -72,9 +73,7 @@ class Remote:
         job = self._ask("POST", "/packages", {**sent, "target": target})
         return self._package(self._done(job, say)["package"])
 
-    def fetch(
-        self, package: dict[str, Any], out: Path, say: Say, backup: Path | None = None
-    ) -> list[str]:
+    def fetch(self, package: Json, out: Path, say: Say, backup: Path | None = None) -> list[str]:
         """Bring a package here, whole, in place of the package that is in a folder; gives its
         files. Other files there stay. Raises `EktoposError` where one of them is in its way."""
         job = self._ask("POST", f"/packages/{package['id']}/archive")
@@ -88,18 +87,18 @@ class Remote:
             put_in_place(goal, fresh, files, backup)
         return sorted([*files, PACKAGE_LIST])
 
-    def report(self, package: dict[str, Any]) -> bytes:
+    def report(self, package: Json) -> bytes:
         """The report of a package's trial, as HTML."""
         return _request(self.server, self.key, "GET", f"/packages/{package['id']}/report.html")
 
-    def _package(self, number: int) -> dict[str, Any]:
+    def _package(self, number: int) -> Json:
         for package in self._ask("GET", "/packages"):
             if package["id"] == number:
-                found: dict[str, Any] = package
+                found: Json = package
                 return found
         raise MissingReference("the package is not there any more.", subject=self.name)
 
-    def _done(self, job: dict[str, Any], say: Say) -> dict[str, Any]:
+    def _done(self, job: Json, say: Say) -> Json:
         """Wait for a job. Raises `EktoposError` with its reason if it fails."""
         said = ""
         while job["state"] in ("waiting", "running"):
@@ -111,7 +110,7 @@ class Remote:
         if job["state"] != "done":
             problem = job.get("error") or {"message": "it was stopped.", "subject": "", "hint": ""}
             raise EktoposError(problem["message"], subject=problem["subject"], hint=problem["hint"])
-        result: dict[str, Any] = job["result"]
+        result: Json = job["result"]
         return result
 
     def _ask(self, method: str, path: str, body: object = None) -> Any:

@@ -33,10 +33,10 @@ def _no_number(word: str) -> float:
     raise ValueError(f"{word} is no number")
 
 
-def _check(value: Any, subject: str) -> None:
+def _check(value: object, subject: str) -> None:
     level = [value]
     for _ in range(MAX_DEPTH):
-        below: list[Any] = []
+        below: list[object] = []
         for item in level:
             if isinstance(item, str):
                 if _BAD_TEXT.search(item):
@@ -54,7 +54,7 @@ def _check(value: Any, subject: str) -> None:
     raise InvalidDocument(f"it is nested more than {MAX_DEPTH} levels deep.", subject=subject)
 
 
-def json_value(value: Any) -> Any:
+def json_value(value: object) -> Any:
     """A value as JSON can hold it: records as objects, not-a-number and infinity as null."""
     if dataclasses.is_dataclass(value) and not isinstance(value, type):
         return {

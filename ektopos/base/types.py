@@ -21,6 +21,9 @@ else:
     # Only read by people and the type checker; commands that touch no pixel need not load numpy.
     Float = Values = Pixels = Index = Any
 
+Json = dict[str, Any]
+"""An object of a JSON file. What its keys hold is judged where they are read."""
+
 Encoding = Literal["srgb", "linear"]
 Channels = Literal["r", "g", "b", "a", "rgb", "rgba", "luminance"]
 NormalY = Literal["+", "-"]

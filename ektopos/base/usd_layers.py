@@ -19,7 +19,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from ektopos.base.types import MAX_INSTANCES
+from ektopos.base.types import MAX_INSTANCES, Json
 
 MAX_PRIMS = 30_000
 """Of the composed scene, every instance counted."""
@@ -129,7 +129,7 @@ def confined_layer(path: Path, beside: list[str]) -> tuple[Any, list[str]]:
     members = [name for name in _names_in(path) if is_within(name)] if packed else []
     members = members or [path.name, *beside]
     left_out: list[str] = []
-    layers: dict[str, Any] = {"": root}
+    layers: Json = {"": root}
     waiting = [(root, members[0])]
     while waiting:
         layer, place = waiting.pop()
@@ -206,7 +206,7 @@ def _member(asset: str, place: str) -> str:
 class _Count:
     """How many prims a path of a layer composes, each path counted once."""
 
-    def __init__(self, layers: dict[str, Any], first: str) -> None:
+    def __init__(self, layers: Json, first: str) -> None:
         self.layers, self.first = layers, first
         self.known: dict[tuple[str, str], int] = {}
 

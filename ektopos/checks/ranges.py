@@ -5,12 +5,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import lru_cache
-from typing import Any
 
 import numpy as np
 
 from ektopos.base.names import in_words
-from ektopos.base.types import Float
+from ektopos.base.types import Float, Json
 from ektopos.base.vectors import raw_vectors
 from ektopos.checks.registry import Examined, Finding, Number, Remedy, check, finding
 from ektopos.checks.thresholds import (
@@ -142,7 +141,7 @@ def albedo(examined: Examined) -> Iterator[Finding]:
 def _into_range(material: str, feed: Feed, dark: bool) -> Remedy:
     """A base colour brought to what surfaces have: a number clamped, a map scaled so that none of
     its values lies outside and none is cut off. Metals would need more than that."""
-    change: dict[str, Any]
+    change: Json
     if feed.value is not None:
         values = np.broadcast_to(np.asarray(feed.value, np.float64), (3,))
         change = {"value": np.clip(values, DARKEST, BRIGHTEST).tolist()}

@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from typing import Any
 from xml.etree import ElementTree
 
 from ektopos import __version__
+from ektopos.base.types import Json
 from ektopos.checks.catalogue import CODES, FAMILIES, Severity
 from ektopos.checks.registry import Finding
 
@@ -70,8 +70,8 @@ def sarif_json(findings: Sequence[Finding], document: str) -> str:
     return json.dumps(log, indent=2, ensure_ascii=False) + "\n"
 
 
-def _result(finding: Finding, rule: int, document: str) -> dict[str, Any]:
-    result: dict[str, Any] = {
+def _result(finding: Finding, rule: int, document: str) -> Json:
+    result: Json = {
         "ruleId": finding.code,
         "ruleIndex": rule,
         "level": _LEVELS[finding.severity],

@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 import json
-from typing import Any
 
 from ektopos.base.errors import MissingReference
 from ektopos.base.strict_json import json_value
 
 FINE, FOUND, BAD = 0, 1, 2
-Outcome = tuple[Any, int, list[str]]
+Outcome = tuple[object, int, list[str]]
 """What a command gives: its JSON, its exit code, and lines for people."""
 
 
-def as_json(value: Any) -> str:
+def as_json(value: object) -> str:
     """The text that `--json` prints."""
     return json.dumps(json_value(value), indent=2, ensure_ascii=False, allow_nan=False)
 

@@ -7,9 +7,12 @@ import os
 import sys
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 from ektopos.base.errors import UnreadableFile
+
+if TYPE_CHECKING:
+    from ektopos.automation.server_client import Remote
 
 
 def add_server_arguments(parser: argparse.ArgumentParser) -> None:
@@ -21,7 +24,7 @@ def add_server_arguments(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def remote_project(options: argparse.Namespace, project: str) -> Any:
+def remote_project(options: argparse.Namespace, project: str) -> Remote | None:
     """The project of a server that is named by `--server`; `None` for one of this machine."""
     if options.server is None:
         return None

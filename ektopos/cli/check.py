@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 from ektopos.base.errors import EktoposError
 from ektopos.cli.answers import FINE, FOUND, Outcome
 from ektopos.cli.arguments import add_server_arguments, remote_project, wanted_target
+
+if TYPE_CHECKING:
+    from ektopos.checks import Finding
 
 HELP = "Find what is wrong in a project."
 SEVERITIES = ("error", "warning", "note")
@@ -48,7 +51,7 @@ def run(options: argparse.Namespace) -> Outcome:
     return findings, FOUND if worst else FINE, lines or ["nothing found"]
 
 
-def _findings(options: argparse.Namespace) -> tuple[list[Any], str]:
+def _findings(options: argparse.Namespace) -> tuple[list[Finding], str]:
     """What the checks find, and what the project is called."""
     far = remote_project(options, str(options.project))
     if far is not None:

@@ -7,11 +7,16 @@ import dataclasses
 import json
 import sys
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 from ektopos.base.errors import DAMAGE, MissingReference
 from ektopos.cli.answers import FINE, FOUND, Outcome, missing_finding
 from ektopos.cli.arguments import add_server_arguments, remote_project, say, wanted_target
+
+if TYPE_CHECKING:
+    from ektopos.checks import Finding
+    from ektopos.export.profile import Profile
+    from ektopos.project import Project
 
 HELP = "Write a project's package for a target."
 AHEAD_BYTES = 64 * 2**20
@@ -68,13 +73,13 @@ def run(options: argparse.Namespace) -> Outcome:
     return export, FINE, [*lines, *left, *export.notes, f"{export.seconds:.2f} s"]
 
 
-def _missing(project: Any, profile: Any, problem: MissingReference) -> Outcome:
+def _missing(project: Project, profile: Profile, problem: MissingReference) -> Outcome:
     """What a project names and does not have: everything of it, not only what was met first."""
     from ektopos.checks import Known, run_checks
 
     print(f"ektopos: {problem}", file=sys.stderr)
     errors = run_checks(project, profile, Known(lambda _: None))
-    findings: list[Any] = [f for f in errors if f.severity == "error"]
+    findings: list[Finding] = [f for f in errors if f.severity == "error"]
     lines = [f"{f.severity}: {f.subject}: {f.message} {f.fix}" for f in findings]
     return findings or [missing_finding(problem)], FOUND, lines
 

@@ -6,11 +6,17 @@ import argparse
 import dataclasses
 import os
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 from ektopos.base.errors import EktoposError
+from ektopos.base.types import Json
 from ektopos.cli.answers import BAD, FINE, Outcome
 from ektopos.cli.arguments import walk
+
+if TYPE_CHECKING:
+    from ektopos.document import MapEntry
+    from ektopos.maps import Facts, Verdict
+    from ektopos.maps.statistics import Statistics
 
 HELP = "Say what maps are, and why."
 
@@ -53,13 +59,13 @@ def run(options: argparse.Namespace) -> Outcome:
     return entries, code, lines or ["no maps in it"]
 
 
-def _measured(files: list[tuple[str, Path]]) -> tuple[dict[str, Any], dict[str, str]]:
+def _measured(files: list[tuple[str, Path]]) -> tuple[dict[str, Facts], dict[str, str]]:
     """The facts of maps, and why others cannot be read, by the path they are reported by."""
     from concurrent.futures import ThreadPoolExecutor
 
     from ektopos.maps import facts_of
 
-    facts: dict[str, Any] = {}
+    facts: dict[str, Facts] = {}
     problems: dict[str, str] = {}
 
     def measure(file: tuple[str, Path]) -> None:
@@ -74,9 +80,7 @@ def _measured(files: list[tuple[str, Path]]) -> tuple[dict[str, Any], dict[str, 
     return facts, problems
 
 
-def _entry(
-    path: str, facts: Any, verdict: Any, set_name: str, *, everything: bool
-) -> dict[str, Any]:
+def _entry(path: str, facts: Facts, verdict: Verdict, set_name: str, *, everything: bool) -> Json:
     """A map as the command's JSON has it."""
     from ektopos.maps import channel_roles
 
@@ -104,7 +108,7 @@ def _entry(
     }
 
 
-def _stated(folders: list[Path]) -> dict[Path, Any]:
+def _stated(folders: list[Path]) -> dict[Path, MapEntry]:
     """What mesh files in folders say of the maps beside them, by path; their readers are loaded
     only where there are folders."""
     if not folders:
@@ -115,7 +119,7 @@ def _stated(folders: list[Path]) -> dict[Path, Any]:
     return stated_beside(path for _, path in walk(folders, (*MESH_SUFFIXES,)))
 
 
-def _measures(statistics: Any, everything: bool) -> dict[str, Any]:
+def _measures(statistics: Statistics, everything: bool) -> Json:
     """The measures of a map, without pictures; without histograms unless everything is asked
     for."""
     measures = dataclasses.asdict(statistics)

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 from ektopos.base.errors import EktoposError, UnreadableFile
+from ektopos.base.types import Json
 from ektopos.cli.answers import FINE, Outcome
 from ektopos.cli.arguments import walk
+
+if TYPE_CHECKING:
+    from ektopos.matching.sets import MatchMap
 
 HELP = "Rank map sets for every slot of a mesh."
 
@@ -34,7 +38,7 @@ def run(options: argparse.Namespace) -> Outcome:
             problems.append({"path": given, "error": problem.message})
     if problems and not maps:
         raise UnreadableFile("none of the maps can be read.", subject=problems[0]["path"])
-    entries: list[dict[str, Any]] = []
+    entries: list[Json] = []
     # Maps of a mesh lie in its folder, or in one of its name.
     home = str(options.mesh.resolve().with_suffix(""))
     said = _named_maps(options.mesh, maps)
@@ -54,7 +58,7 @@ def run(options: argparse.Namespace) -> Outcome:
     return entries, FINE, lines
 
 
-def _named_maps(mesh: Path, maps: list[Any]) -> dict[str, set[str]]:
+def _named_maps(mesh: Path, maps: list[MatchMap]) -> dict[str, set[str]]:
     """The maps that a mesh file names for its slots, by what they hold."""
     from ektopos.base.hashing import hash_file
     from ektopos.material_import import pictures_named_by

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from ektopos.base.errors import EktoposError
+from ektopos.base.types import Json
 from ektopos.cli.answers import BAD, FINE, Outcome
 from ektopos.cli.arguments import walk
 
@@ -23,7 +24,7 @@ def run(options: argparse.Namespace) -> Outcome:
     """Run the command."""
     from ektopos.meshes import MESH_SUFFIXES, measure_mesh, read_mesh
 
-    entries: list[dict[str, Any]] = []
+    entries: list[Json] = []
     lines: list[str] = []
     bad = 0
     for given, path in walk(options.paths, MESH_SUFFIXES):
@@ -55,7 +56,7 @@ def run(options: argparse.Namespace) -> Outcome:
     return entries, BAD if entries and bad == len(entries) else FINE, lines or ["no meshes in it"]
 
 
-def _slot_json(slot: Any) -> dict[str, Any]:
+def _slot_json(slot: Any) -> Json:
     facts = dataclasses.asdict(slot)
     uv = facts["uv"]
     facts["uv"] = {

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 from ektopos.base.errors import InvalidDocument
 from ektopos.base.names import counted
 from ektopos.base.strict_json import json_value
 from ektopos.cli.answers import FINE, FOUND, Outcome
 from ektopos.cli.arguments import add_server_arguments, remote_project, say
+
+if TYPE_CHECKING:
+    from ektopos.automation.server_client import Remote
+    from ektopos.trial.compare import Trial
 
 HELP = "Compare a package, or a folder of them, with the project they were made from."
 
@@ -45,7 +49,7 @@ def run(options: argparse.Namespace) -> Outcome:
     from ektopos.export.profile import find_profile
     from ektopos.export.reuse import PACKAGE_LIST
     from ektopos.project import open_project
-    from ektopos.trial.compare import Trial, run_trial
+    from ektopos.trial.compare import run_trial
     from ektopos.trial.engine.files import read_target
     from ektopos.trial.report import junit
 
@@ -75,7 +79,7 @@ def run(options: argparse.Namespace) -> Outcome:
     return results if many else next(iter(trials.values())), FINE if passed else FOUND, lines
 
 
-def _far_trial(options: argparse.Namespace, far: Any) -> Outcome:
+def _far_trial(options: argparse.Namespace, far: Remote) -> Outcome:
     """A trial on a server: of a package from here, or of one that is made there."""
     from pydantic import TypeAdapter
 
@@ -99,7 +103,7 @@ def _far_trial(options: argparse.Namespace, far: Any) -> Outcome:
     return told, FINE if trial.passed else FOUND, _trial_lines(trial, "")
 
 
-def _trial_lines(trial: Any, name: str) -> list[str]:
+def _trial_lines(trial: Trial, name: str) -> list[str]:
     """What a trial found, for people."""
     from ektopos.trial.cells import not_carried
 

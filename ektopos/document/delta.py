@@ -6,14 +6,14 @@ has no order of members) nor RFC 7386 (in which nothing can become `null`).
 
 from __future__ import annotations
 
-from typing import Any
+from ektopos.base.types import Json
 
-Delta = dict[str, Any]
+Delta = Json
 """`set`: new values by key; `in`: deltas by key; `drop`: keys that go; `order`: all keys, where
 they stand otherwise."""
 
 
-def difference(before: dict[str, Any], after: dict[str, Any]) -> Delta:
+def difference(before: Json, after: Json) -> Delta:
     """The delta that leads from one object to another; empty where they are equal. Lists count as a
     whole.
 
@@ -21,7 +21,7 @@ def difference(before: dict[str, Any], after: dict[str, Any]) -> Delta:
     {'in': {'b': {'set': {'c': 3}}}, 'drop': ['a']}
     """
     inside: dict[str, Delta] = {}
-    put: dict[str, Any] = {}
+    put: Json = {}
     for key, value in after.items():
         if key not in before:
             put[key] = value
@@ -44,7 +44,7 @@ def difference(before: dict[str, Any], after: dict[str, Any]) -> Delta:
     return {name: part for name, part in parts.items() if part}
 
 
-def changed(before: dict[str, Any], delta: Delta) -> dict[str, Any]:
+def changed(before: Json, delta: Delta) -> Json:
     """The object that a delta leads to; what it does not touch is shared with `before`, which stays
     as it is.
 

@@ -19,6 +19,7 @@ from ektopos.base.types import (
     Channels,
     Decoding,
     Encoding,
+    Json,
     NormalSpace,
     NormalY,
     ProfileUse,
@@ -346,7 +347,7 @@ class Document(DocumentModel):
     naming: list[NamingRule] = Field(default_factory=list)
     """Rules for names that the usual reading does not understand, or misunderstands; the first that
     fits counts."""
-    targets: dict[str, dict[str, Any]] = Field(default_factory=dict)
+    targets: dict[str, Json] = Field(default_factory=dict)
     """Target profiles of the project's own, by id, as `docs/targets.md` describes them."""
     left_out: LeftOut = Field(default_factory=LeftOut)
     also_exported: list[str] = Field(default_factory=list)
@@ -395,7 +396,7 @@ NOT_EXPORTED = ("scene", "waived", "rules", "naming", "target")
 """What of a document no package for a given target depends on."""
 
 
-def exported_part(document: dict[str, Any]) -> dict[str, Any]:
+def exported_part(document: Json) -> Json:
     """Of a document as JSON, what a package is made of: two states with equal parts, and equal
     files, are exported alike."""
     part = {key: value for key, value in document.items() if key not in NOT_EXPORTED}
@@ -452,9 +453,9 @@ def parse(model: type[Model], raw: Any, subject: str) -> Model:
         raise InvalidDocument(f"{place or 'it'}: {first['msg']}.", subject=subject) from None
 
 
-def document_json(document: Document) -> dict[str, Any]:
+def document_json(document: Document) -> Json:
     """The document as plain JSON values, without what is only a default."""
-    content: dict[str, Any] = document.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+    content: Json = document.model_dump(mode="json", by_alias=True, exclude_defaults=True)
     head = {"ektopos": VERSION, "name": document.name, "target": document.target}
     return (
         head

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from ektopos.base.errors import EktoposError
 from ektopos.base.names import in_words
+from ektopos.base.types import Json
 from ektopos.document import Document, Feed, InputName, parse
 from ektopos.document.mesh_steps import Name
 from ektopos.edits.common import BaseEdit, Footprint, exists, require
@@ -135,12 +136,12 @@ class PlaceFeed(BaseEdit):
 
     def apply(self, document: Document) -> None:
         require(document.materials, self.material, "material")
-        change: dict[str, Any] = {self.part: self.value}
+        change: Json = {self.part: self.value}
         if self.part not in ("uv", "wrap"):
             change = {"uv": with_uv_part(self._own(document), self.part, self.value)}
         ChangeFeed(material=self.material, input=self.input, change=change).apply(document)
 
-    def _own(self, document: Document) -> dict[str, Any]:
+    def _own(self, document: Document) -> Json:
         """Where the maps lie now, as JSON."""
         place = resolve_inheritance(document, self.material).placement(self.input)
         return place.uv.model_dump(mode="json")

@@ -4,11 +4,12 @@ behind.
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import Field
 
 from ektopos.base.errors import EktoposError
+from ektopos.base.types import Json
 from ektopos.document import (
     Document,
     parse,
@@ -55,7 +56,7 @@ class SetProfile(BaseEdit):
     is renamed."""
 
     kind: Literal["set-profile"] = "set-profile"
-    profile: dict[str, Any]
+    profile: Json
     replaces: str | None = None
 
     def label(self) -> str:

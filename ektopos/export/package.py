@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 from ektopos.base.hashing import hash_file
-from ektopos.base.types import Float
+from ektopos.base.types import Float, Json
 from ektopos.document import Document, UvTransform
 from ektopos.export.plan import Plan, PlannedFile
 from ektopos.export.profile import Profile
@@ -32,7 +31,7 @@ class ExportedFile:
     channels: dict[str, str | None]
     encoding: str | None
     sha256: str = ""
-    images: list[dict[str, Any]] = field(default_factory=list)
+    images: list[Json] = field(default_factory=list)
     """Textures inside a binary container: name, size, materials, channels, encoding, what they were
     made from."""
     made_from: str = ""
@@ -71,7 +70,7 @@ def exported_texture(
 
 
 def exported_container(
-    path: Path, materials: list[str], images: list[dict[str, Any]] | None = None
+    path: Path, materials: list[str], images: list[Json] | None = None
 ) -> ExportedFile:
     """A file that is no texture as the list has it; `images` are the textures inside it."""
     nothing: dict[str, str | None] = dict.fromkeys("rgba")
@@ -88,15 +87,13 @@ def exported_container(
     )
 
 
-def material_facts(
-    plan: Plan, profile: Profile, emission_factors: dict[str, float]
-) -> dict[str, Any]:
+def material_facts(plan: Plan, profile: Profile, emission_factors: dict[str, float]) -> Json:
     """By material, everything that no texture holds."""
-    listed: dict[str, Any] = {}
+    listed: Json = {}
     for node, (name, material) in zip(node_names(plan), plan.materials.items(), strict=True):
-        inputs: dict[str, Any] = {}
+        inputs: Json = {}
         for input_name, feed in material.feeds.items():
-            facts: dict[str, Any] = {}
+            facts: Json = {}
             quantity = profile.quantity_for(input_name)
             if (name, input_name) not in plan.file_of:
                 number = material_value(material, quantity, input_name)
@@ -120,7 +117,7 @@ def material_facts(
     return listed
 
 
-def _settings(material: Material) -> dict[str, Any]:
+def _settings(material: Material) -> Json:
     return {
         "alpha_mode": material.alpha_mode,
         "alpha_cutoff": material.alpha_cutoff,
@@ -138,7 +135,7 @@ def _plain(number: Float) -> float | list[float]:
     return plain if len(plain) > 1 else plain[0]
 
 
-def mesh_facts(document: Document, containers: list[Container]) -> dict[str, Any]:
+def mesh_facts(document: Document, containers: list[Container]) -> Json:
     """By mesh, the container that holds it and what its slots wear."""
     return {
         name: {"file": container.path.name, "slots": dict(document.meshes[name].slots)}

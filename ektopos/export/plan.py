@@ -10,11 +10,11 @@ import unicodedata
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import lru_cache, partial
-from typing import Any, Self
+from typing import Self
 
 from ektopos.base.errors import EktoposError, MissingReference
 from ektopos.base.names import folded, free_name
-from ektopos.base.types import Basis, Encoding, Quality, WrapPair
+from ektopos.base.types import Basis, Encoding, Json, Quality, WrapPair
 from ektopos.base.vectors import encode_component
 from ektopos.document import INPUTS, TABLE, Document, Feed, InputName, Triple
 from ektopos.export.profile import LETTERS, Letter, Profile, ProfileFile
@@ -177,7 +177,7 @@ class PlanGround:
         self.untinted = {name: _untinted(one) for name, one in self.materials.items()}
         self.safe = safe_names(list(self.materials))
         self._feeds: dict[int, _OfFeed] = {}
-        self._entries: dict[str, Any] = {}
+        self._entries: dict[str, Json] = {}
         self.fills: dict[tuple[int, str, str, str, str], float] = {}
         """What channels of constants hold."""
 
@@ -195,12 +195,12 @@ class PlanGround:
             )
         return known
 
-    def _entry(self, name: str) -> Any:
+    def _entry(self, name: str) -> Json:
         if name not in self._entries:
             self._entries[name] = self.document.maps[name].model_dump(mode="json")
         return self._entries[name]
 
-    def entries(self, names: set[str]) -> dict[str, Any]:
+    def entries(self, names: set[str]) -> Json:
         """The entries of maps, by their names."""
         return {name: self._entry(name) for name in sorted(names)}
 

@@ -15,11 +15,11 @@ from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 from ektopos import __version__
 from ektopos.base.errors import DAMAGE, EktoposError
 from ektopos.base.hashing import hash_file, hash_json
+from ektopos.base.types import Json
 from ektopos.document import document_json
 from ektopos.export.plan import PlannedFile
 from ektopos.export.profile import Profile
@@ -53,7 +53,7 @@ class EarlierPackage:
     """An earlier package, or nothing."""
 
     folder: Path
-    listing: dict[str, Any] = field(default_factory=dict)
+    listing: Json = field(default_factory=dict)
 
     def is_whole(self, made_from: str) -> bool:
         """Whether it was made from just that, and every file of it is still as it was written."""

@@ -9,13 +9,12 @@ import tempfile
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from ektopos.base.errors import EktoposError
 from ektopos.base.names import free_name
-from ektopos.base.types import Progress, no_progress
+from ektopos.base.types import Json, Progress, no_progress
 from ektopos.document import Document, Ground, LeftOut, MeshEntry, SceneItem
 from ektopos.document.scene_layout import Size, matrices, standing
 from ektopos.export.dropped_features import DroppedFeature
@@ -175,7 +174,7 @@ def ground_mesh(ground: Ground) -> Mesh:
 
 def _nodes(
     items: dict[str, SceneItem], boxes: dict[str, tuple[Size, Size]], meshes: dict[str, int]
-) -> Iterator[dict[str, Any]]:
+) -> Iterator[Json]:
     """A node for every time a thing stands somewhere."""
     for name, item in items.items():
         if item.mesh not in meshes:
@@ -189,7 +188,7 @@ def _nodes(
             }
 
 
-def _counted(gltf: dict[str, Any]) -> tuple[int, int]:
+def _counted(gltf: Json) -> tuple[int, int]:
     """Draws and triangles of what the nodes show."""
     draws = triangles = 0
     for node in gltf["nodes"]:

@@ -7,10 +7,9 @@ import tempfile
 import time
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path, PurePosixPath
-from typing import Any
 
 from ektopos.base.errors import EktoposError
-from ektopos.base.types import Progress, no_progress
+from ektopos.base.types import Json, Progress, no_progress
 from ektopos.document import Document, UvTransform
 from ektopos.export.dropped_features import DroppedFeature, all_dropped_features
 from ektopos.export.hand_over import HAND_OVER, hand_over, hand_over_text
@@ -142,7 +141,7 @@ def _write(
     folder: Path,
     before: EarlierPackage,
     progress: Progress,
-) -> tuple[list[ExportedFile], dict[str, float], dict[str, Any]]:
+) -> tuple[list[ExportedFile], dict[str, float], Json]:
     """Every file but the list, what the emission of each texture was divided by, and which file
     holds each mesh."""
     project, document = loader.project, loader.project.document

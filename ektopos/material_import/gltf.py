@@ -15,7 +15,7 @@ from urllib.parse import unquote
 import numpy as np
 
 from ektopos.base.names import unique_names
-from ektopos.base.types import MAX_UV_SETS, Wrap
+from ektopos.base.types import MAX_UV_SETS, Json, Wrap
 from ektopos.document import (
     TABLE,
     Feed,
@@ -61,7 +61,7 @@ def carried_by_gltf(path: Path, find: Find, name: str, map_name: MapName) -> Car
     return file.collected.carried(materials)
 
 
-def _has_own_uvs(gltf: dict[str, Any], material: int) -> bool:
+def _has_own_uvs(gltf: Json, material: int) -> bool:
     """Whether the material's transform is worked into the UVs that it is used with."""
     users = [
         primitive
@@ -77,7 +77,7 @@ class _File:
 
     def __init__(
         self,
-        gltf: dict[str, Any],
+        gltf: Json,
         buffers: list[bytes],
         find: Find,
         name: str,
@@ -86,7 +86,7 @@ class _File:
         self.gltf, self.buffers, self.find = gltf, buffers, find
         self.name, self.collected = name, collected
 
-    def picture(self, info: dict[str, Any], material: str) -> str | None:
+    def picture(self, info: Json, material: str) -> str | None:
         """The key of the picture that a reference to a texture means; `None`, and said, where there
         is none that can be read."""
         source = self.source(info, material)
@@ -97,7 +97,7 @@ class _File:
         return self.collected.picture(*source, material, beside=beside)
 
     def source(
-        self, info: dict[str, Any], material: str
+        self, info: Json, material: str
     ) -> tuple[str, str, Callable[[], bytes] | None] | None:
         """What a reference to a texture means: the picture's key, its name, and what reads it;
         `None`, and said, where the texture has no picture."""
@@ -124,7 +124,7 @@ class _File:
         suffix = _SUFFIX.get(kind, "") if Path(stem).suffix not in _SUFFIX.values() else ""
         return str(source), stem + suffix, read
 
-    def sampler(self, info: dict[str, Any]) -> dict[str, Any]:
+    def sampler(self, info: Json) -> Json:
         """The sampler of a reference to a texture."""
         texture = self.gltf["textures"][info["index"]]
         sampler = self.gltf.get("samplers", [])[texture["sampler"]] if "sampler" in texture else {}
@@ -134,9 +134,9 @@ class _File:
 class _Material:
     """One material while it is read."""
 
-    def __init__(self, file: _File, label: str, material: dict[str, Any], own_uvs: bool) -> None:
+    def __init__(self, file: _File, label: str, material: Json, own_uvs: bool) -> None:
         self.file, self.label, self.material, self.own_uvs = file, label, material, own_uvs
-        self.extensions: dict[str, Any] = material.get("extensions", {})
+        self.extensions: Json = material.get("extensions", {})
         self.inputs: dict[InputName, Feed] = {}
         self.workflow: Workflow | None = None
         self.mode = str(material.get("alphaMode", "OPAQUE")).lower()
@@ -175,7 +175,7 @@ class _Material:
     def feed(
         self,
         name: InputName,
-        info: dict[str, Any] | None,
+        info: Json | None,
         channels: RoleChannels,
         value: Any,
         role: Role | None = None,
@@ -191,7 +191,7 @@ class _Material:
         if info is not None:
             self.places[name] = self._place(info)
 
-    def _metallic_roughness(self, pbr: dict[str, Any]) -> None:
+    def _metallic_roughness(self, pbr: Json) -> None:
         colour = _floats(pbr.get("baseColorFactor", [1, 1, 1, 1]))
         base, orm = pbr.get("baseColorTexture"), pbr.get("metallicRoughnessTexture")
         self.feed("base_color", base, "rgb", colour[:3], "base_color")
@@ -200,7 +200,7 @@ class _Material:
         if self.mode != "opaque":
             self.feed("opacity", base, "a", colour[3], "opacity")
 
-    def _specular_glossiness(self, given: dict[str, Any]) -> None:
+    def _specular_glossiness(self, given: Json) -> None:
         """Diffuse, specular and glossiness as they are, in the specular workflow."""
         diffuse, specular = (given.get(key) for key in _SPECULAR_TEXTURES)
         colour = _floats(given.get("diffuseFactor", [1, 1, 1, 1]))
@@ -234,9 +234,7 @@ class _Material:
             info = self.material.get("emissiveTexture")
             self.feed("emission", info, "rgb", glow, "emission", strength=strength)
 
-    def _extra(
-        self, given: dict[str, Any], name: InputName, factor: str, texture: str | None
-    ) -> None:
+    def _extra(self, given: Json, name: InputName, factor: str, texture: str | None) -> None:
         """An input of an extension, if that says anything of it."""
         if factor not in given and texture not in given:
             return
@@ -249,7 +247,7 @@ class _Material:
         channels = GLTF_PLACES[name][0] if texture else "r"
         self.feed(name, info, channels, value if TABLE[name].is_colour else value[0])
 
-    def _place(self, info: dict[str, Any]) -> Place:
+    def _place(self, info: Json) -> Place:
         """Where a reference to a texture lays it."""
         given = info.get("extensions", {}).get(_TRANSFORM, {})
         # Where the transform is worked into the UVs, only the set is left of it.

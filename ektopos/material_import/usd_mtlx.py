@@ -12,7 +12,7 @@ import numpy as np
 from pxr import UsdGeom
 
 from ektopos.base.names import in_words
-from ektopos.base.types import Values, Wrap
+from ektopos.base.types import Json, Values, Wrap
 from ektopos.document import (
     TABLE,
     AlphaMode,
@@ -285,7 +285,7 @@ def _textured(reading: UsdMaterialReading, image: _Found, given: _Port, weight: 
     role: Role = name if name in _ROLES else "mask"  # type: ignore[assignment]
     reading.collected.use(key, channels, role, name)
     factor = tuple(v * weight for v in image.factor)
-    more: dict[str, Any] = {}
+    more: Json = {}
     value: float | tuple[float, ...] = factor[0]
     if name == "normal":
         value, more = 1.0, {"strength": image.strength} if image.strength != 1.0 else {}

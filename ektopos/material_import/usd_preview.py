@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from ektopos.base.types import Wrap
+from ektopos.base.types import Json, Wrap
 from ektopos.document import InputName, MaterialEntry, Role, RoleChannels, UvTransform
 from ektopos.material_import.carried import feed_of, laid
 from ektopos.material_import.usd_reading import (
@@ -108,7 +108,7 @@ def _wrap(reading: UsdMaterialReading, reader: Any, side: str) -> Wrap:
 
 def _scaled(
     reading: UsdMaterialReading, reader: Any, channels: str, name: InputName
-) -> tuple[float | tuple[float, ...], dict[str, Any]]:
+) -> tuple[float | tuple[float, ...], Json]:
     """The reader's scale and bias as a factor, a strength or an invert."""
     scale = [float(v) for v in value_of(reader, "scale", (1.0, 1.0, 1.0, 1.0))]
     bias = [float(v) for v in value_of(reader, "bias", (0.0, 0.0, 0.0, 0.0))]

@@ -14,7 +14,7 @@ from typing import Any, Literal, cast, get_args
 import numpy as np
 
 from ektopos.base.hashing import hash_json
-from ektopos.base.types import Float, Pixels
+from ektopos.base.types import Float, Json, Pixels
 from ektopos.base.vectors import degrees_from_flat, encode_normals, normalise
 from ektopos.document import COLOUR_INPUTS, TABLE, Feed, InputName, MapEntry
 from ektopos.images import Image, fit_within, linear_to_srgb, luminance, quantise, resize
@@ -73,12 +73,12 @@ def stage_recipe(
     picture: StagePicture,
     maps: dict[str, MapEntry],
     content: Callable[[str], str],
-) -> dict[str, Any]:
+) -> Json:
     """The recipe of one stage picture: plain JSON, complete, and the same for equal pictures.
 
     `content` gives the hash of a map's file by the map's name.
     """
-    parts: dict[str, Any] = {}
+    parts: Json = {}
     for name in STAGE_PICTURES[picture]:
         feed = material.feeds.get(name)
         if feed is None or (name == "opacity" and material.alpha_mode == "opaque"):
@@ -87,9 +87,7 @@ def stage_recipe(
     return {"picture": picture, "inputs": parts}
 
 
-def feed_recipe(
-    feed: Feed, maps: dict[str, MapEntry], content: Callable[[str], str]
-) -> dict[str, Any]:
+def feed_recipe(feed: Feed, maps: dict[str, MapEntry], content: Callable[[str], str]) -> Json:
     """A feed with its maps named by what they are: content, encoding and direction of green,
     instead of a name."""
     named = {}
@@ -97,7 +95,7 @@ def feed_recipe(
         entry = maps[name]
         named[name] = f"{content(name)}-{entry.decoding}-{entry.normal_y or '+'}"
     plain = feed.model_dump(mode="json", exclude_defaults=True, exclude={"uv", "wrap"})
-    return cast(dict[str, Any], _with_maps(plain, named))
+    return cast(Json, _with_maps(plain, named))
 
 
 def _with_maps(value: Any, named: dict[str, str]) -> Any:
@@ -112,12 +110,12 @@ def _with_maps(value: Any, named: dict[str, str]) -> Any:
     }
 
 
-def recipe_key(recipe: dict[str, Any]) -> str:
+def recipe_key(recipe: Json) -> str:
     """A recipe's name: 40 hexadecimal digits."""
     return hash_json(recipe)[:40]
 
 
-def recipe_values(recipe: dict[str, Any], name: InputName, reduced: ReducedMap) -> Float:
+def recipe_values(recipe: Json, name: InputName, reduced: ReducedMap) -> Float:
     """One input of a recipe as a canonical array at the size of its reduced map."""
     plain = recipe["inputs"].get(name)
 
@@ -133,9 +131,7 @@ def recipe_values(recipe: dict[str, Any], name: InputName, reduced: ReducedMap) 
     )
 
 
-def stage_picture(
-    recipe: dict[str, Any], reduced: ReducedMap, longest: int
-) -> tuple[Pixels, float]:
+def stage_picture(recipe: Json, reduced: ReducedMap, longest: int) -> tuple[Pixels, float]:
     """The picture of a recipe for the stage, `(h, w, 3 or 4)` uint8, and the factor it was divided
     by.
 

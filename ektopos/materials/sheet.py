@@ -8,13 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Set
 from dataclasses import dataclass, replace
-from typing import Any, get_args
+from typing import get_args
 
 from pydantic import BaseModel
 
 from ektopos.base.errors import EktoposError
 from ektopos.base.hashing import hash_json
-from ektopos.base.types import Float, WrapPair
+from ektopos.base.types import Float, Json, WrapPair
 from ektopos.document import (
     EXTRA_INPUTS,
     INPUTS,
@@ -153,7 +153,7 @@ class Sources:
     reduced: ReducedMap
     longest: int
     """The longest side of the reduced copies, in texels."""
-    keep: Callable[[dict[str, Any]], str]
+    keep: Callable[[Json], str]
     """Keeps a recipe for when its picture is asked for; gives its key."""
 
 
@@ -247,7 +247,7 @@ def stage_look(document: Document, material: Material, sources: Sources) -> Stag
         for name, recipe in recipes.items()
         if name in EXTRA_INPUTS
     }
-    rendered: dict[str, Any] = {
+    rendered: Json = {
         "picture": "material",
         "inputs": {
             name: recipe["inputs"][name]
@@ -294,9 +294,7 @@ def _place(place: Placement) -> StagePlace:
     return StagePlace(uv=place.uv, wrap=place.wrap)
 
 
-def solo_recipe(
-    document: Document, feed: Feed, name: InputName, sources: Sources
-) -> dict[str, Any]:
+def solo_recipe(document: Document, feed: Feed, name: InputName, sources: Sources) -> Json:
     """The recipe of one input by itself."""
     return {
         "picture": "solo",
@@ -351,7 +349,7 @@ _KNOWN = 2000
 
 
 def _numbers(
-    recipe: dict[str, Any], own: dict[str, Any], name: InputName, sources: Sources
+    recipe: Json, own: Json, name: InputName, sources: Sources
 ) -> tuple[FeedPreview, float]:
     """What an input gives, and how much of it its own adjustments cut off."""
     key = hash_json([name, sources.longest, recipe, own])
@@ -390,7 +388,7 @@ def _mean(values: Float) -> float | list[float]:
     return [round(float(v), 5) for v in mean] if values.ndim == 3 else round(float(mean), 5)
 
 
-def _clipped(recipe: dict[str, Any], name: InputName, reduced: ReducedMap) -> float:
+def _clipped(recipe: Json, name: InputName, reduced: ReducedMap) -> float:
     """How much of an input its adjustments cut off."""
     if not TABLE[name].adjusts:
         return 0.0

@@ -6,14 +6,18 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Literal
 
 from ektopos.base.errors import DAMAGE, EktoposError, UnreadableFile, brief
 from ektopos.base.names import shortened
+from ektopos.base.types import Json
 from ektopos.meshes.formats.gltf import GLTF_SUFFIXES, load_gltf, node_order
 from ektopos.meshes.formats.usd import USD_SUFFIXES, open_stage
 from ektopos.meshes.read import FindPart
 from ektopos.sandbox import sandboxed
+
+if TYPE_CHECKING:
+    from pxr import Usd
 
 NodeKind = Literal["group", "mesh", "joint", "camera", "light", "socket"]
 Brought = Literal[
@@ -88,7 +92,7 @@ def read_scene(path: Path, find: FindPart, name: str) -> FileScene:
     return FileScene()
 
 
-def gltf_scene(gltf: dict[str, Any]) -> FileScene:
+def gltf_scene(gltf: Json) -> FileScene:
     """The scene of a glTF document. Source: glTF 2.0, 3.5."""
     joints = {joint for skin in gltf.get("skins", []) for joint in skin.get("joints", [])}
     nodes = gltf.get("nodes", [])
@@ -102,7 +106,7 @@ def gltf_scene(gltf: dict[str, Any]) -> FileScene:
     return replace(_scene(scene_nodes, list(_gltf_brings(gltf))), morphs=_morph_names(gltf))
 
 
-def _morph_names(gltf: dict[str, Any]) -> tuple[str, ...]:
+def _morph_names(gltf: Json) -> tuple[str, ...]:
     """The names of the morph targets of the mesh that has most of them. Common practice: they stand
     in `extras.targetNames`."""
     morphs: tuple[str, ...] = ()
@@ -123,7 +127,7 @@ def _scene(nodes: list[SceneNode], brings: list[tuple[Brought, str]]) -> FileSce
     return FileScene(tuple(nodes), said, tuple(kind for kind, _ in brings))
 
 
-def _kind(gltf: dict[str, Any], node: dict[str, Any], is_joint: bool) -> tuple[NodeKind, str]:
+def _kind(gltf: Json, node: Json, is_joint: bool) -> tuple[NodeKind, str]:
     if "mesh" in node:
         mesh = gltf["meshes"][node["mesh"]]
         parts = len(mesh.get("primitives", []))
@@ -142,7 +146,7 @@ def _kind(gltf: dict[str, Any], node: dict[str, Any], is_joint: bool) -> tuple[N
     return ("group" if node.get("children") else "socket"), ""
 
 
-def _gltf_brings(gltf: dict[str, Any]) -> Iterator[tuple[Brought, str]]:
+def _gltf_brings(gltf: Json) -> Iterator[tuple[Brought, str]]:
     """What is in a glTF besides nodes and triangles."""
     for skin in gltf.get("skins", []):
         yield "skeleton", f"a skeleton of {_count(len(skin.get('joints', [])), 'joint')}"
@@ -170,7 +174,7 @@ def _gltf_brings(gltf: dict[str, Any]) -> Iterator[tuple[Brought, str]]:
             yield "extension", f"{extension}, which is not known here"
 
 
-def _in_primitives(meshes: list[dict[str, Any]]) -> Iterator[tuple[Brought, str]]:
+def _in_primitives(meshes: list[Json]) -> Iterator[tuple[Brought, str]]:
     """What the primitives of a glTF hold besides triangles."""
     primitives = [p for mesh in meshes for p in mesh.get("primitives", [])]
     names = [
@@ -193,7 +197,7 @@ def _in_primitives(meshes: list[dict[str, Any]]) -> Iterator[tuple[Brought, str]
         yield "vertex colours", "vertex colours"
 
 
-def _usd_scene(stage: Any) -> FileScene:
+def _usd_scene(stage: Usd.Stage) -> FileScene:
     """The scene of a USD stage: what can stand somewhere. Source: the UsdGeom and UsdSkel
     schemas."""
     from pxr import UsdGeom, UsdLux, UsdSkel

@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from ektopos.base.types import Float
+from ektopos.base.types import Float, Json
 from ektopos.document import InputName
 from ektopos.images import encode_png, linear_to_srgb, quantise, resize
 from ektopos.materials.inheritance import Placement
@@ -104,13 +104,13 @@ class _Pictures:
     """The textures of a material while they grow."""
 
     pngs: list[bytes]
-    samplers: list[dict[str, Any]]
+    samplers: list[Json]
     used: set[str]
 
-    def add(self, values: Float, place: Placement, look: SurfaceInputs) -> dict[str, Any]:
+    def add(self, values: Float, place: Placement, look: SurfaceInputs) -> Json:
         """A texture of stored values 0–1, `(h, w, c)`, where it lies."""
         near = look.filter == "nearest"
-        info: dict[str, Any] = {"index": len(self.pngs), "texCoord": place.uv.set}
+        info: Json = {"index": len(self.pngs), "texCoord": place.uv.set}
         self.pngs.append(encode_png(quantise(values, 8)))
         self.samplers.append(
             {
@@ -133,7 +133,7 @@ class _Pictures:
         return info
 
 
-def _material(name: str, look: SurfaceInputs, pictures: _Pictures) -> dict[str, Any]:
+def _material(name: str, look: SurfaceInputs, pictures: _Pictures) -> Json:
     def place(of: InputName) -> Placement:
         return look.places.get(of, Placement())
 
@@ -146,7 +146,7 @@ def _material(name: str, look: SurfaceInputs, pictures: _Pictures) -> dict[str, 
     directions = np.float32(0.5) * look.input("normal") + np.float32(0.5)
     light = np.nan_to_num(look.input("emission"), posinf=BRIGHTEST)
     strength = max(1.0, float(light.max(initial=0.0)))
-    entry: dict[str, Any] = {
+    entry: Json = {
         "name": name,
         "alphaMode": look.alpha_mode.upper(),
         "doubleSided": look.double_sided,
@@ -163,7 +163,7 @@ def _material(name: str, look: SurfaceInputs, pictures: _Pictures) -> dict[str, 
         stored = linear_to_srgb(light / np.float32(strength))
         entry["emissiveTexture"] = pictures.add(stored, place("emission"), look)
         entry["emissiveFactor"] = [1.0, 1.0, 1.0]
-    extensions: dict[str, Any] = {}
+    extensions: Json = {}
     if strength > 1.0:
         extensions["KHR_materials_emissive_strength"] = {"emissiveStrength": strength}
     if look.unlit:

@@ -7,11 +7,11 @@ import json
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Json
 from ektopos.base.vectors import normalise
 from ektopos.export.profile import Profile
 from ektopos.materials.inheritance import Material
@@ -169,7 +169,7 @@ def expected_scene(original: Original) -> ImportedScene:
     )
 
 
-def _paths(gltf: dict[str, Any]) -> list[str]:
+def _paths(gltf: Json) -> list[str]:
     nodes = gltf.get("nodes", [])
     paths = [""] * len(nodes)
     above = {child: i for i, node in enumerate(nodes) for child in node.get("children", [])}
@@ -186,7 +186,7 @@ def _paths(gltf: dict[str, Any]) -> list[str]:
 
 
 def _skin(
-    gltf: dict[str, Any], accessors: Accessors, skin: dict[str, Any]
+    gltf: Json, accessors: Accessors, skin: Json
 ) -> tuple[tuple[str, ...], NDArray[np.float64] | None]:
     nodes = gltf["nodes"]
     names = tuple(str(nodes[j].get("name") or f"node {j}") for j in skin["joints"])
@@ -197,7 +197,7 @@ def _skin(
 
 
 def _morphs(
-    gltf: dict[str, Any], accessors: Accessors
+    gltf: Json, accessors: Accessors
 ) -> Iterator[tuple[str, int, tuple[float, ...], NDArray[np.float64]]]:
     for mesh in gltf.get("meshes", []):
         for primitive in mesh.get("primitives", []):
@@ -214,7 +214,7 @@ def _morphs(
 
 
 def _animations(
-    gltf: dict[str, Any], accessors: Accessors, paths: list[str]
+    gltf: Json, accessors: Accessors, paths: list[str]
 ) -> Iterator[tuple[str, dict[tuple[str, str], NDArray[np.float64]]]]:
     for number, animation in enumerate(gltf.get("animations", [])):
         samplers = animation["samplers"]

@@ -10,6 +10,7 @@ from html import escape
 from typing import Any
 
 from ektopos.base.names import counted, in_words
+from ektopos.base.types import Json
 from ektopos.trial.cells import not_carried
 from ektopos.trial.compare import Trial
 
@@ -178,7 +179,7 @@ def _not_supported(cells: Sequence[Mapping[str, Any]]) -> str:
     return f": {', '.join(parts)}" if parts else ": everything arrived as it was meant"
 
 
-def _loss(cells: list[dict[str, Any]]) -> str:
+def _loss(cells: list[Json]) -> str:
     lossy = sum(cell["verdict"] == "close" and cell["cause"] == "compressed" for cell in cells)
     if not lossy:
         return ""

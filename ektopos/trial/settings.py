@@ -6,8 +6,8 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
-from typing import Any
 
+from ektopos.base.types import Json
 from ektopos.document import TABLE, UvTransform
 from ektopos.export.hand_over import UNSAID, Unsaid, manual_settings
 from ektopos.export.profile import Profile
@@ -17,7 +17,7 @@ from ektopos.trial.diagnosis import Cause
 from ektopos.trial.engine.package import ImportedMaterial
 
 
-def alpha_fault(material: Material, imported: ImportedMaterial) -> dict[str, Any] | None:
+def alpha_fault(material: Material, imported: ImportedMaterial) -> Json | None:
     """What of a cell differs, where alpha mode or cut-off are not as they were meant."""
     if imported.alpha_mode != material.alpha_mode:
         sentence = f"{material.alpha_mode} was meant, {imported.alpha_mode} arrived."

@@ -10,6 +10,7 @@ from typing import Any, Protocol
 
 from ektopos.base.errors import EktoposError
 from ektopos.base.hashing import hash_file, hash_json
+from ektopos.base.types import Json
 from ektopos.document import Document, document_json
 from ektopos.export.profile import Profile
 from ektopos.materials.layering import surface_of
@@ -94,7 +95,7 @@ class TaskKeys:
             },
         ]
 
-    def _covered(self, material: str) -> dict[str, Any]:
+    def _covered(self, material: str) -> Json:
         """The meshes by which it is told what of a material's maps is shown."""
         worn = sorted({mesh for mesh, _ in slots_with(self.session.document, material)})
         return {mesh: self._mesh_content(mesh) for mesh in worn}

@@ -13,12 +13,13 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 from pydantic import ConfigDict, TypeAdapter
 
 import ektopos
 from ektopos.base.hashing import hash_file, hash_json
+from ektopos.base.types import Json
 from ektopos.trial.cells import SOUND, Cell
 from ektopos.trial.renders import Rendered
 
@@ -45,10 +46,10 @@ class ShownMaterial:
     """A material as it arrived, to be looked at: its entry in a glTF file, whose textures are
     counted from its own pictures."""
 
-    entry: dict[str, Any]
+    entry: Json
     pictures: list[bytes]
     """PNGs."""
-    samplers: list[dict[str, Any]]
+    samplers: list[Json]
     """One for each of them."""
     extensions: list[str]
 

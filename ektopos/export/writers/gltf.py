@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from ektopos.base.types import Wrap, WrapPair
+from ektopos.base.types import Json, Wrap, WrapPair
 from ektopos.document import (
     COLOUR_INPUTS,
     Feed,
@@ -44,7 +44,7 @@ _MIME = {".png": "image/png", ".jpg": "image/jpeg", ".ktx2": "image/ktx2"}
 def write_glb(parts: WriterContext) -> Written:
     """Binary glTFs with meshes, textures and materials inside."""
 
-    def image(binary: Binary, path: Path) -> dict[str, Any]:
+    def image(binary: Binary, path: Path) -> Json:
         return {"mimeType": _MIME[path.suffix], "bufferView": binary.add(path.read_bytes())}
 
     return _all_inside(parts, ".glb", image, pack_glb)
@@ -53,10 +53,10 @@ def write_glb(parts: WriterContext) -> Written:
 def write_embedded(parts: WriterContext) -> Written:
     """glTFs with everything in their text, buffer and textures as data URIs (RFC 2397)."""
 
-    def image(_: Binary, path: Path) -> dict[str, Any]:
+    def image(_: Binary, path: Path) -> Json:
         return {"uri": _data_uri(_MIME[path.suffix], path.read_bytes())}
 
-    def text(gltf: dict[str, Any], binary: Binary) -> bytes:
+    def text(gltf: Json, binary: Binary) -> bytes:
         uri = _data_uri("application/octet-stream", binary.content())
         document = finish(gltf, binary, uri)
         return (json.dumps(document, ensure_ascii=False) + "\n").encode()
@@ -67,8 +67,8 @@ def write_embedded(parts: WriterContext) -> Written:
 def _all_inside(
     parts: WriterContext,
     suffix: str,
-    image: Callable[[Binary, Path], dict[str, Any]],
-    content: Callable[[dict[str, Any], Binary], bytes],
+    image: Callable[[Binary, Path], Json],
+    content: Callable[[Json, Binary], bytes],
 ) -> Written:
     """Containers that hold their textures; these no longer lie beside them."""
     containers = []
@@ -116,7 +116,7 @@ def _container(path: Path, asset: Asset, textures: tuple[PlannedFile, ...] = ())
     return Container(path, list(asset.materials), list(asset.meshes), textures)
 
 
-def drawn_geometry(parts: WriterContext, asset: Asset) -> tuple[dict[str, Any], Binary]:
+def drawn_geometry(parts: WriterContext, asset: Asset) -> tuple[Json, Binary]:
     """The glTF and buffer of an asset, without its materials: the scene of its file where that is
     glTF, else what is drawn of it."""
     numbers = asset.material_numbers(parts.document)
@@ -129,18 +129,16 @@ def drawn_geometry(parts: WriterContext, asset: Asset) -> tuple[dict[str, Any], 
     return build_gltf(asset.meshes, numbers, colours=parts.coloured())
 
 
-def _with_materials(
-    parts: WriterContext, asset: Asset, gltf: dict[str, Any], images: list[dict[str, Any]]
-) -> dict[str, Any]:
+def _with_materials(parts: WriterContext, asset: Asset, gltf: Json, images: list[Json]) -> Json:
     """The glTF with the asset's materials, its textures and samplers."""
     plan, emission_factors = parts.plan, parts.emission_factors
     image_of = {file.path: number for number, file in enumerate(asset.files)}
     compressed = {file.path for file in asset.files if file.basis}
-    textures: list[dict[str, Any]] = []
-    samplers: list[dict[str, Any]] = []
+    textures: list[Json] = []
+    samplers: list[Json] = []
     used: set[str] = set()
 
-    def texture(material: Material, name: InputName) -> dict[str, Any] | None:
+    def texture(material: Material, name: InputName) -> Json | None:
         path = plan.file_of.get((material.name, name))
         if path is None:
             return None
@@ -148,14 +146,14 @@ def _with_materials(
         sampler = _sampler(material.filter, place.wrap)
         if sampler not in samplers:
             samplers.append(sampler)
-        source: dict[str, Any] = {"source": image_of[path]}
+        source: Json = {"source": image_of[path]}
         if path in compressed:
             used.add(BASISU)
             source = {"extensions": {BASISU: source}}
         entry = {"sampler": samplers.index(sampler), **source}
         if entry not in textures:
             textures.append(entry)
-        info: dict[str, Any] = {"index": textures.index(entry)}
+        info: Json = {"index": textures.index(entry)}
         if place.uv.set:
             info["texCoord"] = place.uv.set
         if not place.uv.is_identity:
@@ -189,14 +187,14 @@ def _material(
     texture: Any,
     emission_factor: float,
     tints: Mapping[str, tuple[float, float, float]],
-) -> dict[str, Any]:
+) -> Json:
     feeds = material.feeds
     base, orm = (
         texture(material, "base_color"),
         texture(material, "roughness") or texture(material, "metallic"),
     )
     base = base or (texture(material, "opacity") if material.alpha_mode != "opaque" else None)
-    pbr: dict[str, Any] = {
+    pbr: Json = {
         "baseColorFactor": [
             *tints.get("base_color", _factor(feeds["base_color"], "base_color")),
             _opacity(material),
@@ -208,7 +206,7 @@ def _material(
         pbr["baseColorTexture"] = base
     if orm:
         pbr["metallicRoughnessTexture"] = orm
-    entry: dict[str, Any] = {"name": material.name, "pbrMetallicRoughness": pbr}
+    entry: Json = {"name": material.name, "pbrMetallicRoughness": pbr}
     normal, occlusion, emission = (
         texture(material, name) for name in ("normal", "occlusion", "emission")
     )
@@ -240,9 +238,9 @@ def _material(
     return entry
 
 
-def drawing_settings(material: Material) -> dict[str, Any]:
+def drawing_settings(material: Material) -> Json:
     """How a material is drawn, whatever its inputs are: alpha mode, cut-off, sides."""
-    settings: dict[str, Any] = {}
+    settings: Json = {}
     if material.alpha_mode != "opaque":
         settings["alphaMode"] = material.alpha_mode.upper()
     if material.alpha_mode == "mask":
@@ -294,11 +292,11 @@ def planned_extensions(materials: Iterable[Material], profile: Profile) -> set[s
     return extensions
 
 
-def _extensions(material: Material, texture: Any) -> dict[str, Any]:
+def _extensions(material: Material, texture: Any) -> Json:
     """The material's extensions: only those that something feeds."""
-    extensions: dict[str, Any] = {}
+    extensions: Json = {}
     for extension, members in EXTENSION_MEMBERS.items():
-        fields: dict[str, Any] = {}
+        fields: Json = {}
         for name, factor, slot in members:
             feed = material.feeds.get(name)
             if feed is None:
@@ -335,7 +333,7 @@ def _strength(key: str, feed: Feed) -> dict[str, float]:
     return {key: feed.strength} if feed.strength != 1.0 else {}
 
 
-def _sampler(filtering: Filter, wrap: WrapPair) -> dict[str, Any]:
+def _sampler(filtering: Filter, wrap: WrapPair) -> Json:
     near = filtering == "nearest"
     return {
         "magFilter": NEAREST if near else LINEAR,
@@ -345,8 +343,8 @@ def _sampler(filtering: Filter, wrap: WrapPair) -> dict[str, Any]:
     }
 
 
-def _transform(uv: UvTransform) -> dict[str, Any]:
-    transform: dict[str, Any] = {}
+def _transform(uv: UvTransform) -> Json:
+    transform: Json = {}
     if uv.offset != (0.0, 0.0):
         transform["offset"] = list(uv.offset)
     if uv.rotation:

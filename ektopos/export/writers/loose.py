@@ -9,9 +9,10 @@ What a shader there has no place for travels in the GLB (sides, shading) or in t
 from __future__ import annotations
 
 import math
-from typing import Any
+from typing import TYPE_CHECKING
 
 from ektopos.base.names import free_name
+from ektopos.base.types import Json
 from ektopos.document import COLOUR_INPUTS, Document, InputName, UvTransform
 from ektopos.export.plan import Plan, PlannedChannel, PlannedFile, safe_names
 from ektopos.export.profile import Profile
@@ -21,6 +22,9 @@ from ektopos.export.writers.gltf import UNLIT, drawing_settings, drawn_geometry
 from ektopos.export.writers.writer_context import Asset, Container, WriterContext, Written
 from ektopos.materials.inheritance import Material
 from ektopos.meshes import pack_glb
+
+if TYPE_CHECKING:
+    import MaterialX as mx
 
 MATERIALS = "materials.mtlx"
 _Ports = dict[InputName, tuple[str, str]]
@@ -104,7 +108,7 @@ def write_loose(parts: WriterContext) -> Written:
     return Written(containers, beside=True)
 
 
-def _bare_materials(asset: Asset, gltf: dict[str, Any]) -> dict[str, Any]:
+def _bare_materials(asset: Asset, gltf: Json) -> Json:
     """The materials of a mesh's GLB: their names, and how they are drawn. Their maps lie beside."""
     materials = [
         {"name": name, **drawing_settings(material)}
@@ -154,7 +158,7 @@ def _is_lit_inside(material: Material, profile: Profile) -> bool:
 
 
 def _add_material(
-    written: Any,
+    written: mx.Document,
     node: str,
     name: str,
     material: Material,
@@ -209,7 +213,12 @@ def _add_material(
 
 
 def _image_of(
-    written: Any, node: str, file: PlannedFile, name: InputName, kind: str, material: Material
+    written: mx.Document,
+    node: str,
+    file: PlannedFile,
+    name: InputName,
+    kind: str,
+    material: Material,
 ) -> str:
     """The node that reads an input from its file; its name."""
     letter, channel = next(
@@ -219,7 +228,7 @@ def _image_of(
 
 
 def _corrected(
-    written: Any,
+    written: mx.Document,
     source: str,
     name: InputName,
     material: Material,
@@ -241,7 +250,7 @@ def _corrected(
     return source
 
 
-def _gltf_settings(shader: Any, material: Material, glow: float) -> None:
+def _gltf_settings(shader: mx.Node, material: Material, glow: float) -> None:
     """What glTF's shader has places for besides its inputs."""
     if glow != 1.0:
         shader.addInput("emissive_strength", "float").setValueString(f"{glow:.9g}")
@@ -253,7 +262,7 @@ def _gltf_settings(shader: Any, material: Material, glow: float) -> None:
 
 
 def _image(
-    written: Any,
+    written: mx.Document,
     node: str,
     file: PlannedFile,
     name: InputName,
@@ -302,12 +311,12 @@ def _image(
     return str(last)
 
 
-def _port(shader: Any, name: str, kind: str) -> Any:
+def _port(shader: mx.Node, name: str, kind: str) -> mx.Input:
     """An input of a shader, made where it is not there yet."""
     return shader.getInput(name) or shader.addInput(name, kind)
 
 
-def _say_the_rest(shader: Any, material: Material, glow: float) -> None:
+def _say_the_rest(shader: mx.Node, material: Material, glow: float) -> None:
     """What is said otherwise in OpenPBR: how bright emission is, which glows only where its
     luminance is told, and that occlusion and thickness stand elsewhere."""
     shader.addInput("emission_luminance", "float").setValueString(f"{glow:.9g}")
@@ -315,7 +324,7 @@ def _say_the_rest(shader: Any, material: Material, glow: float) -> None:
     shader.setDocString(f"OpenPBR has no input for {' and '.join(elsewhere)}: see package.json.")
 
 
-def _cut(written: Any, source: str, cutoff: float) -> str:
+def _cut(written: mx.Document, source: str, cutoff: float) -> str:
     """The node that is 1 where a value reaches the cut-off, and 0 elsewhere; its name."""
     node = written.addNode("ifgreatereq", written.createValidChildName(f"{source}_cut"), "float")
     node.addInput("value1", "float").setNodeName(source)
@@ -324,7 +333,7 @@ def _cut(written: Any, source: str, cutoff: float) -> str:
     return str(node.getName())
 
 
-def _normal(written: Any, source: str, strength: float) -> str:
+def _normal(written: mx.Document, source: str, strength: float) -> str:
     """The node that makes stored normals, +Y, those of the surface; its name."""
     node = written.addNode("normalmap", written.createValidChildName(f"{source}_map"), "vector3")
     node.addInput("in", "vector3").setNodeName(source)
@@ -333,7 +342,7 @@ def _normal(written: Any, source: str, strength: float) -> str:
 
 
 def _counted(
-    written: Any, source: str, kind: str, factor: tuple[float, ...], more: tuple[float, ...]
+    written: mx.Document, source: str, kind: str, factor: tuple[float, ...], more: tuple[float, ...]
 ) -> str:
     """The nodes that multiply a value and add to it; the last one's name."""
     for category, values in (("multiply", factor), ("add", more)):
@@ -344,7 +353,7 @@ def _counted(
     return source
 
 
-def _placed(written: Any, node: str, uv: UvTransform) -> str:
+def _placed(written: mx.Document, node: str, uv: UvTransform) -> str:
     """The node that moves UVs, one for all the material's images that lie alike; nothing where the
     first set stays as it is.
 

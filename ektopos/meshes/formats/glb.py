@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos import __version__
+from ektopos.base.types import Json
 from ektopos.meshes.mesh import Mesh, with_normals
 
 ARRAY, ELEMENT = 34962, 34963
@@ -26,11 +27,11 @@ class Binary:
     def __init__(self) -> None:
         self.chunks: list[bytes] = []
         self.size = 0
-        self.views: list[dict[str, Any]] = []
+        self.views: list[Json] = []
 
     def add(self, content: bytes, target: int | None = None) -> int:
         """Append bytes as a buffer view and give its number."""
-        view: dict[str, Any] = {"buffer": 0, "byteOffset": self.size, "byteLength": len(content)}
+        view: Json = {"buffer": 0, "byteOffset": self.size, "byteLength": len(content)}
         if target:
             view["target"] = target
         self.views.append(view)
@@ -49,7 +50,7 @@ def build_gltf(
     material_of: Mapping[str, Mapping[str, int | None]],
     *,
     colours: Container[str] = (),
-) -> tuple[dict[str, Any], Binary]:
+) -> tuple[Json, Binary]:
     """glTF JSON and buffer of meshes, one node each, one primitive a slot that has triangles;
     vertex colours only of the meshes in `colours`. The objects of a mesh stay nodes below its own.
 
@@ -59,12 +60,12 @@ def build_gltf(
     """
     binary = Binary()
     accessors = _WrittenAccessors(binary)
-    gltf_meshes: list[dict[str, Any]] = []
-    nodes: list[dict[str, Any]] = []
+    gltf_meshes: list[Json] = []
+    nodes: list[Json] = []
     roots: list[int] = []
     for name, mesh in meshes.items():
         mesh = with_normals(mesh)
-        primitives_of: dict[int, list[dict[str, Any]]] = {}
+        primitives_of: dict[int, list[Json]] = {}
         for part, (number, slot) in product(
             range(max(1, len(mesh.objects))), enumerate(mesh.slots)
         ):
@@ -88,7 +89,7 @@ def build_gltf(
             called = mesh.objects[part] or name if mesh.objects else name
             nodes.append({"name": called, "mesh": len(gltf_meshes)})
             gltf_meshes.append({"name": name, "primitives": primitives})
-    gltf: dict[str, Any] = {
+    gltf: Json = {
         "asset": {"version": "2.0", "generator": f"ektopos {__version__}"},
         "scene": 0,
     }
@@ -103,14 +104,14 @@ class _WrittenAccessors:
 
     def __init__(self, binary: Binary) -> None:
         self.binary = binary
-        self.entries: list[dict[str, Any]] = []
+        self.entries: list[Json] = []
 
     def add(
         self, values: np.ndarray[Any, Any], kind: str, target: int, *, bounds: bool = False
     ) -> int:
         """The number of a new accessor of these values."""
         values = np.ascontiguousarray(values)
-        entry: dict[str, Any] = {
+        entry: Json = {
             "bufferView": self.binary.add(values.tobytes(), target),
             "componentType": _COMPONENT[str(values.dtype)],
             "count": len(values),
@@ -124,7 +125,7 @@ class _WrittenAccessors:
 
 def _primitive(
     mesh: Mesh, drawn: NDArray[np.bool_], accessors: _WrittenAccessors, *, coloured: bool
-) -> dict[str, Any]:
+) -> Json:
     """The triangles `drawn` `(t,)` of a mesh that has normals, with the vertices that they use."""
     used, corners = np.unique(mesh.triangles[drawn], return_inverse=True)
     positions, normals = mesh.positions[used].astype("<f4"), mesh.normals[used].astype("<f4")
@@ -145,17 +146,17 @@ def _primitive(
     return {"attributes": attributes, "indices": indices}
 
 
-def finish(gltf: dict[str, Any], binary: Binary, uri: str | None = None) -> dict[str, Any]:
+def finish(gltf: Json, binary: Binary, uri: str | None = None) -> Json:
     """The glTF with its buffer views and its one buffer declared."""
     if not binary.size:
         return gltf
-    buffer: dict[str, Any] = {"byteLength": binary.size}
+    buffer: Json = {"byteLength": binary.size}
     if uri:
         buffer["uri"] = uri
     return gltf | {"bufferViews": binary.views, "buffers": [buffer]}
 
 
-def pack_glb(gltf: dict[str, Any], binary: Binary) -> bytes:
+def pack_glb(gltf: Json, binary: Binary) -> bytes:
     """A GLB file. Source: glTF 2.0, section 4.4."""
     text = json.dumps(finish(gltf, binary), separators=(",", ":"), ensure_ascii=False).encode()
     text += b" " * (-len(text) % 4)

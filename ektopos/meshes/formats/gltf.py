@@ -24,7 +24,7 @@ from numpy.typing import NDArray
 
 from ektopos.base.errors import UnreadableFile
 from ektopos.base.names import LONGEST, shortened, unique_names
-from ektopos.base.types import MAX_INSTANCES, MAX_UV_SETS
+from ektopos.base.types import MAX_INSTANCES, MAX_UV_SETS, Json
 from ektopos.meshes.formats.gltf_accessors import DRACO, FLOAT, Accessors, Find, read_buffers
 from ektopos.meshes.formats.gltf_scaled_nodes import scaled_nodes
 from ektopos.meshes.mesh import Mesh, Node
@@ -59,7 +59,7 @@ Matrix = NDArray[np.float64]
 class Drawn:
     """A mesh as one node draws it."""
 
-    node: dict[str, Any]
+    node: Json
     matrix: Matrix
     """To the world, `(4, 4)`; of a skinned mesh its joints' count instead."""
     joints: NDArray[np.float64] | None = None
@@ -109,7 +109,7 @@ def read_gltf(path: Path, find: Find, name: str) -> Mesh:
     return replace(mesh, two_sided=two_sided)
 
 
-def _refuse_compression(gltf: dict[str, Any], name: str) -> None:
+def _refuse_compression(gltf: Json, name: str) -> None:
     """Raises `UnreadableFile` for compression that is not decoded, unless the file calls it
     optional and has its data without it too."""
     required = set(gltf.get("extensionsRequired", []))
@@ -129,7 +129,7 @@ def _refuse_compression(gltf: dict[str, Any], name: str) -> None:
         )
 
 
-def _is_placeholder(buffers: list[dict[str, Any]], view: dict[str, Any], extension: str) -> bool:
+def _is_placeholder(buffers: list[Json], view: Json, extension: str) -> bool:
     """Whether a compressed view has no data but the compressed one: its buffer is only claimed.
     Source: EXT_meshopt_compression, “Fallback buffers”."""
     number = view.get("buffer", 0)
@@ -139,7 +139,7 @@ def _is_placeholder(buffers: list[dict[str, Any]], view: dict[str, Any], extensi
     return False
 
 
-def _brings(gltf: dict[str, Any]) -> list[str]:
+def _brings(gltf: Json) -> list[str]:
     """What of the file is measured otherwise than it may be seen, in plain words; all else that it
     holds is in its scene."""
     contents = []
@@ -154,7 +154,7 @@ def _brings(gltf: dict[str, Any]) -> list[str]:
 
 
 @sandboxed
-def load_gltf(path: Path, name: str) -> tuple[dict[str, Any], bytes | None]:
+def load_gltf(path: Path, name: str) -> tuple[Json, bytes | None]:
     """The JSON of a glTF file and the binary chunk of a GLB. Raises `UnreadableFile`. Source: glTF
     2.0, section 4.4."""
     raw = path.read_bytes()
@@ -239,7 +239,7 @@ def gltf_companions(path: Path) -> list[str]:
     return [unquote(uri) for uri in uris if isinstance(uri, str) and ":" not in uri]
 
 
-def local_matrix(node: dict[str, Any]) -> NDArray[np.float64]:
+def local_matrix(node: Json) -> NDArray[np.float64]:
     """A node's own matrix `(4, 4)`. Source: glTF 2.0, 3.5.2: translation · rotation · scale.
 
     For column vectors in metres.
@@ -259,7 +259,7 @@ def local_matrix(node: dict[str, Any]) -> NDArray[np.float64]:
     return matrix
 
 
-def _roots(gltf: dict[str, Any]) -> list[int]:
+def _roots(gltf: Json) -> list[int]:
     scenes, nodes = gltf.get("scenes", []), gltf.get("nodes", [])
     if scenes:
         return list(scenes[gltf.get("scene", 0)].get("nodes", []))
@@ -267,7 +267,7 @@ def _roots(gltf: dict[str, Any]) -> list[int]:
     return [i for i in range(len(nodes)) if i not in below]
 
 
-def _check_tree(gltf: dict[str, Any]) -> None:
+def _check_tree(gltf: Json) -> None:
     """Raises `ValueError` unless nodes form trees: with two parents a few hundred bytes can draw a
     mesh 2^60 times.
 
@@ -283,11 +283,11 @@ def _check_tree(gltf: dict[str, Any]) -> None:
             raise ValueError("a scene names a node twice")
 
 
-def _check_counts(gltf: dict[str, Any]) -> None:
+def _check_counts(gltf: Json) -> None:
     """Raises `ValueError` where more triangles are drawn than can be held, before any is made."""
     accessors = gltf.get("accessors", [])
 
-    def triangles(primitive: dict[str, Any]) -> int:
+    def triangles(primitive: Json) -> int:
         which = primitive.get("indices", primitive.get("attributes", {}).get("POSITION"))
         corners = int(accessors[which]["count"]) if which is not None else 0
         return corners // 3 if primitive.get("mode", 4) == 4 else corners
@@ -307,7 +307,7 @@ def _check_counts(gltf: dict[str, Any]) -> None:
         )
 
 
-def _instance_count(gltf: dict[str, Any], node: dict[str, Any]) -> int:
+def _instance_count(gltf: Json, node: Json) -> int:
     given = node.get("extensions", {}).get(_INSTANCING, {}).get("attributes", {})
     counts = [int(gltf["accessors"][index]["count"]) for index in given.values()]
     if len(set(counts)) > 1 or max(counts, default=0) > MAX_INSTANCES:
@@ -315,7 +315,7 @@ def _instance_count(gltf: dict[str, Any], node: dict[str, Any]) -> int:
     return counts[0] if counts else 1
 
 
-def drawn_nodes(gltf: dict[str, Any], accessors: Accessors) -> Iterator[Drawn]:
+def drawn_nodes(gltf: Json, accessors: Accessors) -> Iterator[Drawn]:
     """Everything that the file's scene draws: every node with a mesh, each of its instances; a file
     without nodes draws each mesh once."""
     nodes = gltf.get("nodes", [])
@@ -334,9 +334,7 @@ def drawn_nodes(gltf: dict[str, Any], accessors: Accessors) -> Iterator[Drawn]:
                 yield Drawn(node, world[index] @ matrix)
 
 
-def drawn_parts(
-    gltf: dict[str, Any], accessors: Accessors
-) -> Iterator[tuple[Drawn, tuple[int, int], dict[str, Any]]]:
+def drawn_parts(gltf: Json, accessors: Accessors) -> Iterator[tuple[Drawn, tuple[int, int], Json]]:
     """Every primitive of triangles that is drawn, in the order of the mesh's triangles: by what
     node, which mesh and primitive it is, and the primitive."""
     for drawn in drawn_nodes(gltf, accessors):
@@ -346,12 +344,12 @@ def drawn_parts(
                 yield drawn, (number, place), primitive
 
 
-def _has_triangles(primitive: dict[str, Any]) -> bool:
+def _has_triangles(primitive: Json) -> bool:
     """Whether a primitive is of triangles that stand somewhere. Source: glTF 2.0, 3.7.2.1."""
     return primitive.get("mode", 4) in (4, 5, 6) and "POSITION" in primitive["attributes"]
 
 
-def node_order(gltf: dict[str, Any]) -> Iterator[tuple[int, int]]:
+def node_order(gltf: Json) -> Iterator[tuple[int, int]]:
     """The nodes of the file's scene and how deep each lies, parents before children, in the order
     of the file. Raises `ValueError` where they go round."""
     waiting = [(root, 0) for root in reversed(_roots(gltf))]
@@ -364,7 +362,7 @@ def node_order(gltf: dict[str, Any]) -> Iterator[tuple[int, int]]:
         waiting += [(child, depth + 1) for child in reversed(children)]
 
 
-def _world_matrices(gltf: dict[str, Any]) -> list[Matrix]:
+def _world_matrices(gltf: Json) -> list[Matrix]:
     """The matrix of every node to the world, whether a scene shows it or not: joints may lie
     outside."""
     nodes = gltf["nodes"]
@@ -383,12 +381,12 @@ def _world_matrices(gltf: dict[str, Any]) -> list[Matrix]:
     return [matrix for matrix in worlds if matrix is not None]
 
 
-def _is_skinned(mesh: dict[str, Any]) -> bool:
+def _is_skinned(mesh: Json) -> bool:
     return any("JOINTS_0" in part.get("attributes", {}) for part in mesh.get("primitives", []))
 
 
 def _joint_matrices(
-    gltf: dict[str, Any], accessors: Accessors, skin: int, world: list[Matrix]
+    gltf: Json, accessors: Accessors, skin: int, world: list[Matrix]
 ) -> NDArray[np.float64]:
     """What each joint does to a vertex, `(j, 4, 4)`: its own transform after the inverse of its
     bind pose. The transform of the skinned node does not count. Source: glTF 2.0, 3.7.3.3."""
@@ -401,7 +399,7 @@ def _joint_matrices(
     return np.asarray(joints @ stored.reshape(-1, 4, 4).transpose(0, 2, 1))
 
 
-def _instances(node: dict[str, Any], accessors: Accessors) -> Iterator[Matrix]:
+def _instances(node: Json, accessors: Accessors) -> Iterator[Matrix]:
     """The matrices of a node's instances within it; itself without any. Source:
     EXT_mesh_gpu_instancing."""
     given = node.get("extensions", {}).get(_INSTANCING, {}).get("attributes", {})
@@ -421,7 +419,7 @@ def _instances(node: dict[str, Any], accessors: Accessors) -> Iterator[Matrix]:
         yield local_matrix({key: values[number] for key, values in columns.items()})
 
 
-def _scaled_nodes(gltf: dict[str, Any]) -> Iterator[Node]:
+def _scaled_nodes(gltf: Json) -> Iterator[Node]:
     nodes = gltf.get("nodes", [])
     parent = {
         child: index for index, node in enumerate(nodes) for child in node.get("children", [])
@@ -445,7 +443,7 @@ def _scaled_nodes(gltf: dict[str, Any]) -> Iterator[Node]:
             )
 
 
-def _part(accessors: Accessors, primitive: dict[str, Any], drawn: Drawn, slot: int) -> Part | None:
+def _part(accessors: Accessors, primitive: Json, drawn: Drawn, slot: int) -> Part | None:
     """The triangles of a primitive as a node draws them; `None` for points and lines."""
     if not _has_triangles(primitive):
         return None
@@ -574,9 +572,7 @@ def _crossed(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float
     return np.stack([a[two] * b[three] - a[three] * b[two] for two, three in turns])
 
 
-def _meant_uvs(
-    gltf: dict[str, Any], primitive: dict[str, Any], uvs: NDArray[np.float64]
-) -> NDArray[np.float64]:
+def _meant_uvs(gltf: Json, primitive: Json, uvs: NDArray[np.float64]) -> NDArray[np.float64]:
     """UVs as textures are looked up: where they are stored as integers, the material's own
     transform brings them back to 0–1."""
     if is_quantised(gltf, primitive):
@@ -586,7 +582,7 @@ def _meant_uvs(
     return uvs
 
 
-def is_quantised(gltf: dict[str, Any], primitive: dict[str, Any]) -> bool:
+def is_quantised(gltf: Json, primitive: Json) -> bool:
     """Whether a primitive's UVs are integers that a material's transform scales."""
     index = primitive.get("attributes", {}).get("TEXCOORD_0")
     return (
@@ -596,7 +592,7 @@ def is_quantised(gltf: dict[str, Any], primitive: dict[str, Any]) -> bool:
     )
 
 
-def shared_transform(gltf: dict[str, Any], material: int | None) -> dict[str, Any]:
+def shared_transform(gltf: Json, material: int | None) -> Json:
     """The scale and offset that all textures of a material share; empty where they differ, or
     turn."""
     if material is None:
@@ -609,7 +605,7 @@ def shared_transform(gltf: dict[str, Any], material: int | None) -> dict[str, An
     return dict(transforms[0]) if alike and not transforms[0].get("rotation") else {}
 
 
-def texture_infos(material: dict[str, Any]) -> Iterator[dict[str, Any]]:
+def texture_infos(material: Json) -> Iterator[Json]:
     """Every reference to a texture in a material, those in its extensions too."""
     for key, value in material.items():
         if key.endswith("Texture") and isinstance(value, dict) and "index" in value:

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos.base.errors import UnreadableFile
+from ektopos.base.types import Json
 
 _COMPONENT = {
     5120: np.int8,
@@ -34,7 +35,7 @@ Values = NDArray[np.float64]
 class Accessors:
     """The numbers of one file, decoded as they are asked for."""
 
-    def __init__(self, gltf: dict[str, Any], buffers: list[bytes]) -> None:
+    def __init__(self, gltf: Json, buffers: list[bytes]) -> None:
         self.gltf, self.buffers = gltf, buffers
         self._draco: dict[int, Any] = {}
 
@@ -47,7 +48,7 @@ class Accessors:
         """The same as the file stores them."""
         return _stored(self.gltf, self.buffers, index)
 
-    def stored_attributes(self, primitive: dict[str, Any]) -> dict[str, NDArray[Any]]:
+    def stored_attributes(self, primitive: Json) -> dict[str, NDArray[Any]]:
         """The attributes of a primitive as the file stores them, decompressed where they are
         compressed."""
         names: dict[str, int] = primitive["attributes"]
@@ -71,7 +72,7 @@ class Accessors:
         """The same in double precision."""
         return self.read(index).astype(np.float64)
 
-    def attributes(self, primitive: dict[str, Any]) -> dict[str, Values]:
+    def attributes(self, primitive: Json) -> dict[str, Values]:
         """The attributes of a primitive by their names, decompressed where they are compressed."""
         names: dict[str, int] = primitive["attributes"]
         values = {name: self.values(index) for name, index in names.items() if name != "POSITION"}
@@ -84,7 +85,7 @@ class Accessors:
             values[name] = self._scaled(stored, names[name])
         return values
 
-    def corners(self, primitive: dict[str, Any], count: int) -> NDArray[np.int64]:
+    def corners(self, primitive: Json, count: int) -> NDArray[np.int64]:
         """The vertex numbers of a primitive with `count` vertices, in their running order. Raises
         `ValueError` where one points beyond them."""
         packed = self._packed(primitive)
@@ -98,10 +99,10 @@ class Accessors:
             raise ValueError("an index points beyond the vertices")
         return corners
 
-    def _packed(self, primitive: dict[str, Any]) -> dict[str, Any] | None:
+    def _packed(self, primitive: Json) -> Json | None:
         """The Draco data of a primitive, or nothing where the file also stores it plainly. Source:
         KHR_draco_mesh_compression: a file that does not require it carries both."""
-        packed: dict[str, Any] | None = primitive.get("extensions", {}).get(DRACO)
+        packed: Json | None = primitive.get("extensions", {}).get(DRACO)
         if packed is None or DRACO in self.gltf.get("extensionsRequired", []):
             return packed
         needed = [*primitive["attributes"].values()]
@@ -109,7 +110,7 @@ class Accessors:
         plain = all("bufferView" in self.gltf["accessors"][index] for index in needed)
         return None if plain else packed
 
-    def _decompressed(self, packed: dict[str, Any]) -> Any:
+    def _decompressed(self, packed: Json) -> Any:
         import DracoPy  # loaded for the files that need it
 
         view = packed["bufferView"]
@@ -126,14 +127,14 @@ class Accessors:
         return _as_values(stored, normalized).astype(np.float64)
 
 
-def read_accessor(gltf: dict[str, Any], buffers: list[bytes], index: int) -> NDArray[Any]:
+def read_accessor(gltf: Json, buffers: list[bytes], index: int) -> NDArray[Any]:
     """An accessor's elements, `(count, width)`, normalised integers as values. Raises `ValueError`
     and its kin for damage. Source: glTF 2.0, 3.6.2."""
     elements = _stored(gltf, buffers, index)
     return _as_values(elements, gltf["accessors"][index].get("normalized", False))
 
 
-def _stored(gltf: dict[str, Any], buffers: list[bytes], index: int) -> NDArray[Any]:
+def _stored(gltf: Json, buffers: list[bytes], index: int) -> NDArray[Any]:
     """An accessor's elements as they are stored."""
     accessor = gltf["accessors"][index]
     component = np.dtype(_COMPONENT[accessor["componentType"]]).newbyteorder("<")
@@ -182,7 +183,7 @@ def _as_values(elements: NDArray[Any], normalized: bool) -> NDArray[Any]:
 
 
 def _view(
-    gltf: dict[str, Any],
+    gltf: Json,
     buffers: list[bytes],
     view: int,
     offset: int,
@@ -200,13 +201,13 @@ def _view(
     return np.ndarray((count, width), kind, data, start + offset, (stride, kind.itemsize))
 
 
-def view_bytes(gltf: dict[str, Any], buffers: list[bytes], view: int) -> bytes:
+def view_bytes(gltf: Json, buffers: list[bytes], view: int) -> bytes:
     """The bytes of a buffer view. Raises `ValueError` where it reaches beyond its buffer."""
     data, start, length = _place(gltf, buffers, view)
     return data[start : start + length]
 
 
-def _place(gltf: dict[str, Any], buffers: list[bytes], view: int) -> tuple[bytes, int, int]:
+def _place(gltf: Json, buffers: list[bytes], view: int) -> tuple[bytes, int, int]:
     """The buffer of a view, where the view begins in it, and how long it is."""
     place = gltf["bufferViews"][view]
     data: bytes = buffers[place["buffer"]]
@@ -216,7 +217,7 @@ def _place(gltf: dict[str, Any], buffers: list[bytes], view: int) -> tuple[bytes
     return data, start, length
 
 
-def read_buffers(gltf: dict[str, Any], binary: bytes | None, find: Find, name: str) -> list[bytes]:
+def read_buffers(gltf: Json, binary: bytes | None, find: Find, name: str) -> list[bytes]:
     """Every buffer of a file. Raises `UnreadableFile` for one that is missing or too short."""
     buffers = []
     for index, entry in enumerate(gltf.get("buffers", [])):
@@ -232,9 +233,7 @@ def read_buffers(gltf: dict[str, Any], binary: bytes | None, find: Find, name: s
     return buffers
 
 
-def _buffer(
-    entry: dict[str, Any], index: int, binary: bytes | None, find: Find, name: str
-) -> bytes:
+def _buffer(entry: Json, index: int, binary: bytes | None, find: Find, name: str) -> bytes:
     uri = entry.get("uri")
     if uri is None:
         if "EXT_meshopt_compression" in entry.get("extensions", {}):

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ektopos import __version__
+from ektopos.base.types import Json
 from ektopos.base.vectors import normalise
 from ektopos.meshes.formats.glb import ARRAY, ELEMENT, Binary
 from ektopos.meshes.formats.gltf import (
@@ -41,7 +42,7 @@ _KNOWN = {"EXT_mesh_gpu_instancing", "KHR_lights_punctual", "KHR_mesh_quantizati
 class Original:
     """A glTF file and its numbers, as they were read."""
 
-    gltf: dict[str, Any]
+    gltf: Json
     buffers: list[bytes]
     mesh: Mesh
     """As it is drawn, before anything was done to it."""
@@ -53,7 +54,7 @@ def keep_scene(
     material_of: Mapping[str, int | None],
     *,
     colours: bool = False,
-) -> tuple[dict[str, Any], Binary]:
+) -> tuple[Json, Binary]:
     """The glTF JSON and buffer of a file with the slots and UVs of `mesh`, which is the same file
     after whatever was done to it: the same triangles in the same order.
 
@@ -78,12 +79,12 @@ class _Kept:
         self.gltf = copy.deepcopy({k: v for k, v in original.gltf.items() if k not in _GONE})
         self.binary = Binary()
 
-    def written(self) -> tuple[dict[str, Any], Binary]:
+    def written(self) -> tuple[Json, Binary]:
         gltf = self.gltf
         gltf["asset"] = gltf["asset"] | {"generator": f"ektopos {__version__}"}
         drawn = self._drawn()
         for number, entry in enumerate(gltf.get("meshes", [])):
-            primitives: list[dict[str, Any]] = []
+            primitives: list[Json] = []
             for place, primitive in enumerate(entry.get("primitives", [])):
                 primitives += self._primitive(primitive, drawn.get((number, place)))
             entry["primitives"] = primitives
@@ -105,8 +106,8 @@ class _Kept:
         return drawn
 
     def _primitive(
-        self, primitive: dict[str, Any], drawn: tuple[int, int, int, Drawn] | None
-    ) -> Iterator[dict[str, Any]]:
+        self, primitive: Json, drawn: tuple[int, int, int, Drawn] | None
+    ) -> Iterator[Json]:
         """A primitive with its new material; apart by slot, and with vertices of its own, where
         that has to be."""
         if not self.colours:
@@ -147,7 +148,7 @@ class _Kept:
 
     def _places(
         self,
-        primitive: dict[str, Any],
+        primitive: Json,
         how: Drawn,
         vertex: int,
         corners: NDArray[Any],
@@ -161,7 +162,7 @@ class _Kept:
         back = np.linalg.inv(how.matrix[:3, :3])
         return np.asarray((places - how.matrix[:3, 3]) @ back.T, np.float32)
 
-    def _axes(self, primitive: dict[str, Any], how: Drawn) -> NDArray[np.float64]:
+    def _axes(self, primitive: Json, how: Drawn) -> NDArray[np.float64]:
         """What turns each vertex of a primitive as it is drawn, `(v, 3, 3)`."""
         count = int(self.source["accessors"][primitive["attributes"]["POSITION"]]["count"])
         if how.joints is None:
@@ -169,7 +170,7 @@ class _Kept:
         values = self.accessors.attributes(primitive)
         return influenced(values, how.joints[:, :3, :3].reshape(-1, 9)).T.reshape(-1, 3, 3)
 
-    def _slot_elsewhere(self, primitive: dict[str, Any]) -> str | None:
+    def _slot_elsewhere(self, primitive: Json) -> str | None:
         """The slot of a primitive that is not drawn: that of others with its material."""
         number = primitive.get("material")
         those = self.mesh.triangle_slot[self.before.triangle_slot == number]
@@ -177,7 +178,7 @@ class _Kept:
             return None
         return self.mesh.slots[int(np.bincount(those).argmax())]
 
-    def _dressed(self, primitive: dict[str, Any], slot: str | None) -> dict[str, Any]:
+    def _dressed(self, primitive: Json, slot: str | None) -> Json:
         primitive.pop("material", None)
         material = None if slot is None else self.material_of.get(slot)
         if material is not None:
@@ -189,7 +190,7 @@ class _Kept:
 
     def _anew(
         self,
-        primitive: dict[str, Any],
+        primitive: Json,
         corners: NDArray[Any],
         slots: NDArray[np.int32],
         uvs: NDArray[np.float64],
@@ -198,7 +199,7 @@ class _Kept:
         shaded: NDArray[np.bool_],
         normals: NDArray[np.float32] | None,
         places: NDArray[np.float32] | None,
-    ) -> Iterator[dict[str, Any]]:
+    ) -> Iterator[Json]:
         """A primitive written again, one for each slot; `corners` `(t, 3)` are vertex numbers as
         they were drawn, where mirroring nodes turn the winding; `backwards` `(t,)` are triangles
         that face the other way now, `shaded` `(t,)` such as have other `normals` `(t, 3, 3)`, at
@@ -292,7 +293,7 @@ class _Kept:
             np.ascontiguousarray(values), {"componentType": component, "type": kind}, target
         )
 
-    def _add(self, values: NDArray[Any], entry: dict[str, Any], target: int) -> int:
+    def _add(self, values: NDArray[Any], entry: Json, target: int) -> int:
         """An accessor and its view. Each element begins at a multiple of four bytes. Source: glTF
         2.0, 3.6.2.4."""
         size = values.itemsize * (values.shape[1] if values.ndim == 2 else 1)
@@ -414,19 +415,19 @@ _NEW = 1 << 40
 """Added to the numbers of new views until those of the source have theirs."""
 
 
-def _triangle_count(gltf: dict[str, Any], primitive: dict[str, Any]) -> int:
+def _triangle_count(gltf: Json, primitive: Json) -> int:
     which = primitive.get("indices", primitive["attributes"]["POSITION"])
     corners = int(gltf["accessors"][which]["count"])
     return corners // 3 if primitive.get("mode", 4) == 4 else max(0, corners - 2)
 
 
-def _moves_a_material(channel: dict[str, Any]) -> bool:
+def _moves_a_material(channel: Json) -> bool:
     target = channel.get("target", {})
     pointer = target.get("extensions", {}).get("KHR_animation_pointer", {}).get("pointer", "")
     return str(pointer).startswith("/materials/")
 
 
-def _holders(value: Any, key: str) -> Iterator[dict[str, Any]]:
+def _holders(value: Any, key: str) -> Iterator[Json]:
     """Every object in a JSON value that has a number under a key."""
     if isinstance(value, dict):
         if isinstance(value.get(key), int):
@@ -439,7 +440,7 @@ def _holders(value: Any, key: str) -> Iterator[dict[str, Any]]:
             yield from _holders(inner, key)
 
 
-def _prune(gltf: dict[str, Any]) -> None:
+def _prune(gltf: Json) -> None:
     """Number the accessors anew, without those that nothing refers to. Source: glTF 2.0's places
     for them; EXT_mesh_gpu_instancing."""
     places: list[tuple[Any, Any]] = []
@@ -475,7 +476,7 @@ def _as_stored(
     return np.where(backwards[:, None, None], values[:, OTHER_WAY], values)
 
 
-def _without_compression(primitive: dict[str, Any]) -> dict[str, Any]:
+def _without_compression(primitive: Json) -> Json:
     """What of a primitive stays when its vertices are written anew."""
     stays = {key: value for key, value in primitive.items() if key not in ("indices", "mode")}
     extensions = {k: v for k, v in (stays.pop("extensions", None) or {}).items() if k != DRACO}

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+
+from ektopos.base.types import Json
 
 _INSTANCING = "EXT_mesh_gpu_instancing"
 
 
-def scaled_nodes(gltf: dict[str, Any]) -> set[int]:
+def scaled_nodes(gltf: Json) -> set[int]:
     """Nodes whose scale cannot be applied without changing what else hangs on it: all of a tree in
     which one moves in an animation, is part of a skeleton or a skin, has morph targets or
     instances."""
@@ -40,7 +41,7 @@ def scaled_nodes(gltf: dict[str, Any]) -> set[int]:
     return held
 
 
-def _tree(nodes: list[dict[str, Any]], root: int) -> Iterator[int]:
+def _tree(nodes: list[Json], root: int) -> Iterator[int]:
     waiting = [root]
     while waiting:
         index = waiting.pop()

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Json
 from ektopos.base.vectors import normalise
 from ektopos.meshes.formats.gltf import local_matrix, triangles_of
 from ektopos.meshes.formats.gltf_accessors import DRACO, Accessors
@@ -33,18 +34,18 @@ def apply_scales(original: Original) -> Original:
 class _Applied:
     """One file while its scales are applied."""
 
-    def __init__(self, source: dict[str, Any], buffers: list[bytes]) -> None:
+    def __init__(self, source: Json, buffers: list[bytes]) -> None:
         self.source, self.buffers = source, buffers
         self.accessors = Accessors(source, buffers)
         self.gltf = copy.deepcopy(source)
         self.added = bytearray()
 
-    def done(self) -> dict[str, Any]:
+    def done(self) -> Json:
         gltf, nodes = self.gltf, self.gltf.get("nodes", [])
         held = scaled_nodes(gltf)
         below = {child for node in nodes for child in node.get("children", [])}
         waiting = [(i, np.eye(3)) for i in range(len(nodes)) if i not in below | held]
-        drawn: list[tuple[dict[str, Any], Matrix]] = []
+        drawn: list[tuple[Json, Matrix]] = []
         while waiting:
             index, pending = waiting.pop()
             node = nodes[index]
@@ -84,7 +85,7 @@ class _Applied:
             meshes[number] = entry
         return made[key]
 
-    def _primitive(self, primitive: dict[str, Any], matrix: Matrix) -> dict[str, Any]:
+    def _primitive(self, primitive: Json, matrix: Matrix) -> Json:
         values = self.accessors.attributes(primitive)
         count = len(values["POSITION"])
         mirrored = float(np.linalg.det(matrix)) < 0
@@ -116,17 +117,17 @@ class _Applied:
 
     def _accessor(self, values: NDArray[Any], kind: str, component: int = _FLOAT) -> int:
         plain = values.astype("<f4" if component == _FLOAT else "<u4")
-        entry: dict[str, Any] = {"componentType": component, "type": kind}
+        entry: Json = {"componentType": component, "type": kind}
         if kind == "VEC3":
             entry |= {"min": plain.min(axis=0).tolist(), "max": plain.max(axis=0).tolist()}
         return self._add(plain.tobytes(), entry, len(plain))
 
-    def _stored(self, values: NDArray[Any], like: dict[str, Any]) -> int:
+    def _stored(self, values: NDArray[Any], like: Json) -> int:
         kept = ("componentType", "type", "normalized", "min", "max", "name")
         entry = {key: like[key] for key in kept if key in like}
         return self._add(np.ascontiguousarray(values).tobytes(), entry, len(values))
 
-    def _add(self, content: bytes, entry: dict[str, Any], count: int) -> int:
+    def _add(self, content: bytes, entry: Json, count: int) -> int:
         gltf = self.gltf
         self.added += bytes(-len(self.added) % 4)
         view = {
@@ -154,7 +155,7 @@ def _is_identity(matrix: Matrix) -> bool:
     return bool(np.abs(matrix - np.eye(3)).max() <= SAME)
 
 
-def _without_scale(node: dict[str, Any], pending: Matrix) -> Matrix:
+def _without_scale(node: Json, pending: Matrix) -> Matrix:
     """Take the scale out of a node below geometry that is still to be changed by `pending`; what is
     to be done to its own geometry, and below it."""
     local = local_matrix(node)

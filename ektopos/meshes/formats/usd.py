@@ -10,7 +10,7 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +22,9 @@ from ektopos.base.usd_layers import Find, confined_layer, gathered, strangers
 from ektopos.meshes.formats.usd_parts import divided, mesh_parts, placed
 from ektopos.meshes.mesh import Mesh, Node
 from ektopos.meshes.mesh_builder import MAX_TRIANGLES, Part, join_parts
+
+if TYPE_CHECKING:
+    from pxr import Usd, UsdGeom
 
 _NOT_DRAWN = ("guide", "proxy")
 USD_SUFFIXES = (".usd", ".usda", ".usdc", ".usdz")
@@ -36,7 +39,7 @@ def read_usd(path: Path, find: Find, name: str) -> Mesh:
 
 
 @contextlib.contextmanager
-def open_stage(path: Path, find: Find, name: str) -> Iterator[tuple[Any, list[str]]]:
+def open_stage(path: Path, find: Find, name: str) -> Iterator[tuple[Usd.Stage, list[str]]]:
     """The composed stage of a USD file, and what it refers to elsewhere, which is not followed.
     Raises `UnreadableFile`."""
     from pxr import Tf, Usd
@@ -61,7 +64,7 @@ def open_stage(path: Path, find: Find, name: str) -> Iterator[tuple[Any, list[st
         yield stage, left_out
 
 
-def _read(stage: Any, left_out: list[str], name: str) -> Mesh:
+def _read(stage: Usd.Stage, left_out: list[str], name: str) -> Mesh:
     from pxr import Usd, UsdGeom
 
     world = np.eye(4)
@@ -124,7 +127,9 @@ def _in_order(
     return [next(one) for source, _ in drawn for one in copies[source]]
 
 
-def _drawn(stage: Any, cache: Any, notes: list[str]) -> Iterator[tuple[Any, NDArray[np.float64]]]:
+def _drawn(
+    stage: Usd.Stage, cache: UsdGeom.XformCache, notes: list[str]
+) -> Iterator[tuple[Usd.Prim, NDArray[np.float64]]]:
     """Every mesh that is drawn, with its places `(k, 4, 4)`; what is left out is noted."""
     from pxr import Usd, UsdGeom
 
@@ -141,7 +146,7 @@ def _drawn(stage: Any, cache: Any, notes: list[str]) -> Iterator[tuple[Any, NDAr
             yield prim, _placed(prim, cache)[None]
 
 
-def _is_seen(prim: Any, notes: list[str]) -> bool:
+def _is_seen(prim: Usd.Prim, notes: list[str]) -> bool:
     """Whether something is drawn; a guide or a proxy is noted."""
     from pxr import UsdGeom
 
@@ -155,8 +160,8 @@ def _is_seen(prim: Any, notes: list[str]) -> bool:
 
 
 def _scattered(
-    instancer: Any, cache: Any, notes: list[str]
-) -> Iterator[tuple[Any, NDArray[np.float64]]]:
+    instancer: UsdGeom.PointInstancer, cache: UsdGeom.XformCache, notes: list[str]
+) -> Iterator[tuple[Usd.Prim, NDArray[np.float64]]]:
     """The meshes of a point instancer's prototypes at each of its points. Source: UsdGeom's
     PointInstancer, “Transforms”; its mask of hidden points is followed. Raises `ValueError`."""
     from pxr import Usd, UsdGeom
@@ -187,7 +192,7 @@ def _scattered(
                 yield prim, own @ places[here] @ within
 
 
-def _placed(prim: Any, cache: Any) -> NDArray[np.float64]:
+def _placed(prim: Usd.Prim, cache: UsdGeom.XformCache) -> NDArray[np.float64]:
     """The matrix that puts a mesh into the world. A skinned one is bound by its own bind transform,
     in its skeleton's space, and stands there in its bind pose. Source: the UsdSkel schemas,
     “Skinning a Point”."""
@@ -202,7 +207,7 @@ def _placed(prim: Any, cache: Any) -> NDArray[np.float64]:
     return np.asarray(np.array(cache.GetLocalToWorldTransform(skeleton.GetPrim())).T @ own)
 
 
-def _remarks(mesh: Any) -> list[str]:
+def _remarks(mesh: UsdGeom.Mesh) -> list[str]:
     """What of a mesh is not drawn as its file would have it."""
     remarks = []
     if mesh.GetPrim().HasRelationship("skel:skeleton"):
@@ -217,7 +222,7 @@ def _remarks(mesh: Any) -> list[str]:
     return remarks
 
 
-def _node(prim: Any, cache: Any) -> Node | None:
+def _node(prim: Usd.Prim, cache: UsdGeom.XformCache) -> Node | None:
     from pxr import UsdGeom
 
     if not prim.IsA(UsdGeom.Xformable):

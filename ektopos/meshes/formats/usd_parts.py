@@ -6,7 +6,7 @@ Source: the UsdGeom schemas (Mesh, Primvar, Subset) and UsdShade's bindings.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +23,9 @@ from ektopos.meshes.mesh_builder import (
     with_alpha,
 )
 
+if TYPE_CHECKING:
+    from pxr import Usd, UsdGeom, UsdShade
+
 _UV_NAMES = ("st", "UVMap", "map1", "uv", "st0", "st_0", "primvars:st")
 _Array = NDArray[np.float64]
 _Index = NDArray[np.int64]
@@ -30,7 +33,7 @@ Slots = dict[str, int]
 """The slot of every bound material, by its path; in the order of the slots."""
 
 
-def mesh_parts(mesh: Any, slots: Slots, names: list[str]) -> list[Part]:
+def mesh_parts(mesh: UsdGeom.Mesh, slots: Slots, names: list[str]) -> list[Part]:
     """A mesh's faces in its own space, one part for every material on them. Materials that are new
     get the next slot. Raises `ValueError` for damage."""
     from pxr import Usd, UsdGeom
@@ -97,7 +100,7 @@ def divided(together: Part, part: Part, counts: list[int]) -> Iterator[Part]:
         done += count
 
 
-def _faces(mesh: Any, when: Any, positions: _Array) -> tuple[_Index, _Index]:
+def _faces(mesh: UsdGeom.Mesh, when: Usd.TimeCode, positions: _Array) -> tuple[_Index, _Index]:
     """How many corners each face has, and the points of all corners. Raises `ValueError`."""
     counts = np.array(mesh.GetFaceVertexCountsAttr().Get(when), np.int64)
     corners = np.array(mesh.GetFaceVertexIndicesAttr().Get(when), np.int64)
@@ -114,7 +117,9 @@ _Given = dict[str, _Array]
 """What a mesh gives by face corner, `(c, width)`: `normals`, `colours`, UV sets by number."""
 
 
-def _given(mesh: Any, when: Any, points: int, counts: _Index, corners: _Index) -> _Given:
+def _given(
+    mesh: UsdGeom.Mesh, when: Usd.TimeCode, points: int, counts: _Index, corners: _Index
+) -> _Given:
     def at_corners(stored: tuple[_Array, str] | None, width: int) -> _Array | None:
         return _on_corners(stored, points, counts, corners, width)
 
@@ -132,7 +137,9 @@ def _given(mesh: Any, when: Any, points: int, counts: _Index, corners: _Index) -
     return {key: values for key, values in given.items() if values is not None}
 
 
-def _owners(mesh: Any, when: Any, count: int, slots: Slots, names: list[str]) -> _Index:
+def _owners(
+    mesh: UsdGeom.Mesh, when: Usd.TimeCode, count: int, slots: Slots, names: list[str]
+) -> _Index:
     """The slot of each of `count` faces."""
     from pxr import UsdShade
 
@@ -199,7 +206,7 @@ def _keep_loose(first: Part, world: _Array, corners: _Index) -> None:
         first.colours = np.concatenate([first.colours, no_colours(len(loose))])
 
 
-def _slot(binding: Any, slots: dict[str, int], names: list[str]) -> int:
+def _slot(binding: UsdShade.MaterialBindingAPI, slots: dict[str, int], names: list[str]) -> int:
     """The slot of whatever material is bound; faces without one share a slot."""
     material = binding.ComputeBoundMaterial()[0]
     path = str(material.GetPath()) if material else ""
@@ -209,7 +216,7 @@ def _slot(binding: Any, slots: dict[str, int], names: list[str]) -> int:
     return slots[path]
 
 
-def uv_set_names(mesh: Any) -> list[str]:
+def uv_set_names(mesh: UsdGeom.Mesh) -> list[str]:
     """Names of the primvars that hold a mesh's UVs, as its sets are numbered: the usual names
     first, then by their type."""
     from pxr import UsdGeom
@@ -224,7 +231,7 @@ def uv_set_names(mesh: Any) -> list[str]:
     return list(dict.fromkeys((*(name for name in _UV_NAMES if name in by_type), *by_type)))
 
 
-def _stored_normals(mesh: Any, when: Any) -> tuple[_Array, str] | None:
+def _stored_normals(mesh: UsdGeom.Mesh, when: Usd.TimeCode) -> tuple[_Array, str] | None:
     primvar = _primvar(mesh, "normals", when)
     if primvar is not None:
         return primvar
@@ -234,7 +241,7 @@ def _stored_normals(mesh: Any, when: Any) -> tuple[_Array, str] | None:
     return np.array(stored, np.float64), str(mesh.GetNormalsInterpolation())
 
 
-def _primvar(mesh: Any, name: str, when: Any) -> tuple[_Array, str] | None:
+def _primvar(mesh: UsdGeom.Mesh, name: str, when: Usd.TimeCode) -> tuple[_Array, str] | None:
     """A primvar's values, one an element, and where they stand."""
     from pxr import UsdGeom
 

@@ -24,6 +24,7 @@ from numpy.typing import NDArray
 from PIL import Image as Pillow
 
 from ektopos.base.errors import InvalidDocument
+from ektopos.base.types import Json
 from ektopos.trial.engine.basis import is_basis, read_basis
 from ektopos.trial.engine.ktx2 import SIGNATURE, read_ktx2
 from ektopos.trial.engine.package import NOTHING, Picture, Texture
@@ -44,7 +45,7 @@ def read_target(package: Path) -> str:
     return target
 
 
-def read_listing(package: Path) -> dict[str, Any]:
+def read_listing(package: Path) -> Json:
     """A package's list. Raises `InvalidDocument` if it is not there or broken."""
     path = package / "package.json"
     if not path.is_file():
@@ -65,7 +66,7 @@ def read_listing(package: Path) -> dict[str, Any]:
 class PackageFiles:
     """The package's files: found and hashed at once, decoded when they are looked at."""
 
-    def __init__(self, package: Path, listing: dict[str, Any]) -> None:
+    def __init__(self, package: Path, listing: Json) -> None:
         self.root = package.resolve()
         entries = listing.get("files", [])
         self.listed = {
@@ -223,13 +224,13 @@ def _exr(raw: bytes) -> NDArray[Any] | None:
     return np.dstack(planes) if len(planes) >= 3 else None
 
 
-def size_of(entry: dict[str, Any]) -> tuple[int, int] | None:
+def size_of(entry: Json) -> tuple[int, int] | None:
     """Width and height that the list says of a picture."""
     width, height = entry.get("width"), entry.get("height")
     return (width, height) if isinstance(width, int) and isinstance(height, int) else None
 
 
-def listed_slots(listing: dict[str, Any]) -> dict[str, dict[str, str | None]]:
+def listed_slots(listing: Json) -> dict[str, dict[str, str | None]]:
     """Material by mesh and slot as the package list says it."""
     meshes = listing.get("meshes", {})
     if not isinstance(meshes, dict):

@@ -12,6 +12,7 @@ from urllib.parse import unquote
 
 import pygltflib
 
+from ektopos.base.types import Json
 from ektopos.export.profile import Profile
 from ektopos.trial.engine.files import PackageFiles, listed_slots, missing, size_of
 from ektopos.trial.engine.package import (
@@ -29,9 +30,7 @@ _WITHOUT_MIPS = (9728, 9729)
 _WRAP_NEAREST = (9728, 9984, 9986)
 
 
-def import_gltf(
-    package: Path, profile: Profile, files: PackageFiles, listing: dict[str, Any]
-) -> Imported:
+def import_gltf(package: Path, profile: Profile, files: PackageFiles, listing: Json) -> Imported:
     """Read a glTF package: every container that its list names, or that lies in it. A missing or
     broken file is said in the result, not raised."""
     suffix = ".glb" if profile.container == "glb" else ".gltf"
@@ -62,7 +61,7 @@ def _import_file(
     found: Imported,
     name: str,
     files: PackageFiles,
-    listing: dict[str, Any],
+    listing: Json,
 ) -> None:
     """Add what one container holds. Materials of one name in several containers are one if they are
     alike."""
@@ -111,7 +110,7 @@ def _add_scene(
     raw: bytes,
     name: str,
     files: PackageFiles,
-    listing: dict[str, Any],
+    listing: Json,
     materials: list[str],
 ) -> None:
     """Add the slots, triangles and scene of one container, whose materials are known by these
@@ -134,9 +133,7 @@ def _add_scene(
     found.scenes.update(dict.fromkeys(held or slots, scene))
 
 
-def read_bare(
-    found: Imported, name: str, files: PackageFiles, listing: dict[str, Any]
-) -> dict[str, dict[str, Any]]:
+def read_bare(found: Imported, name: str, files: PackageFiles, listing: Json) -> dict[str, Json]:
     """Add the slots, triangles and scene of a GLB that brings no textures. By the names of its
     materials, how they are drawn: alpha mode, cut-off, sides, shading. Raises `ValueError` and its
     kin for damage."""
@@ -147,7 +144,7 @@ def read_bare(
     return {key: _drawing(material) for key, material in zip(names, materials, strict=True)}
 
 
-def _drawing(material: Any) -> dict[str, Any]:
+def _drawing(material: Any) -> Json:
     """How a material is drawn. Source: glTF 2.0, 5.19, with its defaults; KHR_materials_unlit."""
     return {
         "alpha_mode": (material.alphaMode or "OPAQUE").lower(),
@@ -157,7 +154,7 @@ def _drawing(material: Any) -> dict[str, Any]:
     }
 
 
-def _parts_of(raw: bytes) -> tuple[dict[str, Any], bytes]:
+def _parts_of(raw: bytes) -> tuple[Json, bytes]:
     """The JSON and the binary chunk of a file. Source: glTF 2.0, 4.4."""
     if raw[:4] != b"glTF":
         return json.loads(raw.decode("utf-8-sig")), b""
@@ -167,7 +164,7 @@ def _parts_of(raw: bytes) -> tuple[dict[str, Any], bytes]:
     return json.loads(raw[20 : 20 + size].decode()), chunk
 
 
-def _buffer(entry: dict[str, Any], chunk: bytes, files: PackageFiles) -> bytes:
+def _buffer(entry: Json, chunk: bytes, files: PackageFiles) -> bytes:
     uri = entry.get("uri")
     if uri is None:
         return chunk
@@ -199,7 +196,7 @@ def _image(
     gltf: pygltflib.GLTF2,
     index: int,
     files: PackageFiles,
-    listing: dict[str, Any],
+    listing: Json,
 ) -> Texture:
     image = gltf.images[index]
     if image.uri and not image.uri.startswith("data:"):
@@ -255,7 +252,7 @@ def _core_inputs(
     gltf: pygltflib.GLTF2,
     material: Any,
     pbr: Any,
-    infos: dict[str, Any],
+    infos: Json,
     images: list[Texture],
 ) -> dict[str, ImportedInput]:
     """What feeds the seven inputs. Source: glTF 2.0, 5.19 and 5.22, with their defaults."""

@@ -16,6 +16,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from ektopos.base.types import Json
 from ektopos.export.profile import Profile, ProfileFile
 from ektopos.trial.engine.arithmetic import with_arithmetic
 from ektopos.trial.engine.files import PackageFiles, listed_slots
@@ -102,7 +103,7 @@ _DIELECTRIC = 0.04
 _ALPHA_MODES = ("opaque", "mask", "blend")
 
 
-def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any]) -> Imported:
+def import_loose(profile: Profile, files: PackageFiles, listing: Json) -> Imported:
     """Read a loose package. A missing or broken file is said in the result, not raised.
 
     One that was made elsewhere has no package list: then the mesh names the materials, the target's
@@ -158,11 +159,11 @@ def import_loose(profile: Profile, files: PackageFiles, listing: dict[str, Any])
 
 
 def _bare_meshes(
-    profile: Profile, meshes: list[str], files: PackageFiles, listing: dict[str, Any]
-) -> tuple[Imported, dict[str, dict[str, Any]]]:
+    profile: Profile, meshes: list[str], files: PackageFiles, listing: Json
+) -> tuple[Imported, dict[str, Json]]:
     """The meshes without their materials, and by material what their files say of drawing it."""
     imported = Imported(profile.id)
-    drawing: dict[str, dict[str, Any]] = {}
+    drawing: dict[str, Json] = {}
     for name in meshes:
         for material, settings in read_bare(imported, name, files, listing).items():
             drawing[material] = _agreed(drawing.get(material, settings), settings)
@@ -179,19 +180,19 @@ def _materials_of(imported: Imported) -> list[str]:
 
 
 def _drawn_with(
-    materials: dict[str, ImportedMaterial], drawing: dict[str, dict[str, Any]], *, alpha: bool
+    materials: dict[str, ImportedMaterial], drawing: dict[str, Json], *, alpha: bool
 ) -> dict[str, ImportedMaterial]:
     """Materials with what the mesh files say of drawing them; of alpha only where `alpha` says that
     nothing else does."""
 
-    def settings(name: str) -> dict[str, Any]:
+    def settings(name: str) -> Json:
         stated = drawing.get(name, {})
         return stated if alpha else _without_alpha(stated)
 
     return {name: replace(one, **settings(name)) for name, one in materials.items()}
 
 
-def _agreed(one: dict[str, Any], other: dict[str, Any]) -> dict[str, Any]:
+def _agreed(one: Json, other: Json) -> Json:
     """How a material of several meshes is drawn; what they do not agree on is neither."""
     return {
         key: value if value == other[key] else _NEITHER.get(key, f"{value} and {other[key]}")
@@ -203,7 +204,7 @@ _NEITHER = {"alpha_cutoff": math.inf, "double_sided": None}
 """What stands for settings on which two meshes differ: it is not what was meant."""
 
 
-def _without_alpha(drawing: dict[str, Any]) -> dict[str, Any]:
+def _without_alpha(drawing: Json) -> Json:
     """How a material is drawn, apart from what the MaterialX document says itself."""
     return {key: drawing[key] for key in ("double_sided", "shading") if key in drawing}
 
@@ -227,7 +228,7 @@ def _by_convention(listed: ImportedMaterial, said: ImportedMaterial | None) -> I
     return replace(said, inputs=inputs)
 
 
-def _guessed(profile: Profile, files: PackageFiles, materials: list[str]) -> dict[str, Any]:
+def _guessed(profile: Profile, files: PackageFiles, materials: list[str]) -> Json:
     """A package list for a package without one: files by the target's naming rule, materials by the
     names in the mesh."""
     entries = []
@@ -256,9 +257,7 @@ def _plain_name(material: str) -> str:
     return re.sub(r"[^A-Za-z0-9_.-]+", "_", material).strip("._ ")
 
 
-def _from_list(
-    profile: Profile, files: PackageFiles, name: str, facts: dict[str, Any]
-) -> ImportedMaterial:
+def _from_list(profile: Profile, files: PackageFiles, name: str, facts: Json) -> ImportedMaterial:
     """A material as the package list and the profile's convention say it."""
     listed = facts.get("inputs", {})
     inputs: dict[str, ImportedInput] = {}
@@ -310,7 +309,7 @@ def _from_list(
     )
 
 
-def _said_place(facts: dict[str, Any]) -> Place:
+def _said_place(facts: Json) -> Place:
     """Where the package list lays a texture."""
     uv, wrap = facts.get("uv", {}), facts.get("wrap", ("repeat", "repeat"))
     return Place(

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ektopos.base.types import Json
 from ektopos.trial.engine.package import Drawn, ImportedScene, ImportedTriangles, Slots, joint_mark
 
 Matrix = NDArray[np.float64]
@@ -29,9 +30,9 @@ MAX_DRAWS, MAX_DEPTH, MAX_TRIANGLES = 10_000, 256, 10_000_000
 class File:
     """A glTF file with its buffers. Raises `ValueError` for one of more than the engine draws."""
 
-    def __init__(self, gltf: dict[str, Any], buffers: list[bytes]) -> None:
+    def __init__(self, gltf: Json, buffers: list[bytes]) -> None:
         self.gltf, self.buffers = gltf, buffers
-        self.nodes: list[dict[str, Any]] = gltf.get("nodes", [])
+        self.nodes: list[Json] = gltf.get("nodes", [])
         self.parent = {c: i for i, n in enumerate(self.nodes) for c in n.get("children", [])}
         self._check_depth()
         self._check_draws()
@@ -59,11 +60,11 @@ class File:
                 f"{MAX_TRIANGLES:,} are the most"
             )
 
-    def _instance_count(self, node: dict[str, Any]) -> int:
+    def _instance_count(self, node: Json) -> int:
         given = node.get("extensions", {}).get(INSTANCING, {}).get("attributes", {})
         return max([int(self.gltf["accessors"][index]["count"]) for index in given.values()] or [1])
 
-    def _triangle_count(self, mesh: dict[str, Any]) -> int:
+    def _triangle_count(self, mesh: Json) -> int:
         """At the most."""
         which = [
             p["indices"] if "indices" in p else p["attributes"].get("POSITION")
@@ -85,7 +86,7 @@ class File:
             numbers = np.maximum(numbers / largest, -1.0)
         return numbers
 
-    def _elements(self, said: dict[str, Any], count: int, parts: int) -> NDArray[np.float64]:
+    def _elements(self, said: Json, count: int, parts: int) -> NDArray[np.float64]:
         if "bufferView" not in said:
             return np.zeros((count, parts))
         view = self.gltf["bufferViews"][said["bufferView"]]
@@ -174,13 +175,11 @@ def drawn_triangles(file: File, owner: str, materials: list[str]) -> tuple[Slots
     return slots, {key: joined(parts) for key, parts in pieces.items()}
 
 
-def _placed(
-    file: File, node: int, mesh: dict[str, Any], primitive: dict[str, Any]
-) -> Iterator[ImportedTriangles]:
+def _placed(file: File, node: int, mesh: Json, primitive: Json) -> Iterator[ImportedTriangles]:
     """A primitive as a node draws it, once for each instance."""
     values = {name: file.numbers(index) for name, index in primitive["attributes"].items()}
     raw = file.nodes[node]
-    weights = raw.get("weights", mesh.get("weights", []))
+    weights: list[float] = raw.get("weights") or mesh.get("weights") or []
     for target, weight in zip(primitive.get("targets", []), weights, strict=False):
         for name in ("POSITION", "NORMAL"):
             if weight and name in target and name in values:
@@ -242,7 +241,7 @@ def _unit(vectors: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(vectors / np.maximum(length, 1e-30))
 
 
-def _corners(file: File, primitive: dict[str, Any], count: int) -> NDArray[np.int64]:
+def _corners(file: File, primitive: Json, count: int) -> NDArray[np.int64]:
     """The triangles `(t, 3)` of a primitive. Source: glTF 2.0, 3.7.2.1."""
     if "indices" in primitive:
         run = file.numbers(primitive["indices"])[:, 0].astype(np.int64)
@@ -286,7 +285,7 @@ def _bound(
     return blended, marked
 
 
-def _instances(file: File, node: dict[str, Any]) -> Iterator[Matrix]:
+def _instances(file: File, node: Json) -> Iterator[Matrix]:
     given = node.get("extensions", {}).get(INSTANCING, {}).get("attributes", {})
     columns = {name: file.numbers(index) for name, index in given.items()}
     count = len(next(iter(columns.values()))) if columns else 1
@@ -369,7 +368,7 @@ def scene_of(file: File, *, edited: bool) -> ImportedScene:
     )
 
 
-def _skin(file: File, skin: dict[str, Any]) -> tuple[tuple[str, ...], Matrix | None]:
+def _skin(file: File, skin: Json) -> tuple[tuple[str, ...], Matrix | None]:
     names = tuple(file.name(joint) for joint in skin["joints"])
     if "inverseBindMatrices" not in skin:
         return names, None
@@ -392,7 +391,7 @@ def _morphs(file: File) -> Iterator[tuple[str, int, tuple[float, ...], NDArray[n
                 yield str(mesh.get("name", "")), len(targets), weights, np.array(furthest)
 
 
-def _animation(file: File, said: dict[str, Any]) -> dict[tuple[str, str], NDArray[np.float64]]:
+def _animation(file: File, said: Json) -> dict[tuple[str, str], NDArray[np.float64]]:
     """Every channel at `SAMPLES` times from the first key of the animation to its last."""
     times = [file.numbers(sampler["input"])[:, 0] for sampler in said["samplers"]]
     low = min((t[0] for t in times if len(t)), default=0.0)

@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 
+from ektopos.base.types import Json
 from ektopos.base.usd_layers import confined_layer, strangers
 from ektopos.export.profile import Profile
 from ektopos.trial.engine.arithmetic import with_arithmetic
@@ -57,7 +58,7 @@ _DEFAULTS: dict[str, tuple[float, ...]] = {
 """What UsdPreviewSurface takes where nothing is said."""
 
 
-def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) -> Imported:
+def import_usdz(profile: Profile, files: PackageFiles, listing: Json) -> Imported:
     """Read a USDZ package: every archive that its list names, or that lies in it. A missing or
     broken file is said in the result, not raised."""
     from pxr import Tf
@@ -92,7 +93,7 @@ def import_usdz(profile: Profile, files: PackageFiles, listing: dict[str, Any]) 
     return imported
 
 
-def _import_file(found: Imported, path: Path, files: PackageFiles, listing: dict[str, Any]) -> None:
+def _import_file(found: Imported, path: Path, files: PackageFiles, listing: Json) -> None:
     """Add what one archive holds."""
     from pxr import Usd
 
@@ -127,9 +128,7 @@ def _import_file(found: Imported, path: Path, files: PackageFiles, listing: dict
 class _Textures:
     """The archive's pictures."""
 
-    def __init__(
-        self, pictures: dict[str, bytes], files: PackageFiles, listing: dict[str, Any]
-    ) -> None:
+    def __init__(self, pictures: dict[str, bytes], files: PackageFiles, listing: Json) -> None:
         self.pictures, self.files = pictures, files
         self.listed = {
             image["path"]: image
@@ -146,7 +145,7 @@ class _Textures:
 
 
 def _materials(
-    stage: Any, textures: _Textures, said: dict[str, Any]
+    stage: Any, textures: _Textures, said: Json
 ) -> tuple[dict[str, ImportedMaterial], dict[str, str]]:
     """The materials by their names, and the names by their paths."""
     from pxr import UsdShade
@@ -165,7 +164,7 @@ def _materials(
     return materials, names
 
 
-def _material(shader: Any, textures: _Textures, facts: dict[str, Any]) -> ImportedMaterial:
+def _material(shader: Any, textures: _Textures, facts: Json) -> ImportedMaterial:
     defaults = _DEFAULTS | {name: plain for name, (*_, plain) in EXTENSIONS.items()}
     inputs: dict[str, ImportedInput] = {}
     for name, plain in defaults.items():

@@ -31,7 +31,7 @@ interface Kept {
 
 function holder(): HTMLDivElement {
   const element = document.createElement('div')
-  element.className = 'stage-canvas'
+  Object.assign(element.style, { position: 'absolute', inset: '0' })
   return element
 }
 
