@@ -13,6 +13,33 @@ from bench.timing import median_ms
 MAPS, MATERIALS = 1000, 200
 
 
+def large_document() -> dict[str, Any]:
+    packed = {"r": "occlusion", "g": "roughness", "b": "metallic"}
+    maps: dict[str, Any] = {
+        f"m{number}": {"file": f"maps/m{number}.png", "roles": packed}
+        if number % 5
+        else {
+            "file": f"maps/m{number}.png",
+            "encoding": "srgb",
+            "roles": {"rgb": "base_color"},
+        }
+        for number in range(MAPS)
+    }
+    materials = {
+        f"material_{number}": {
+            "inputs": {
+                "base_color": {"map": f"m{number * 5}", "channels": "rgb"},
+                **{
+                    name: {"map": f"m{number * 5 + 1}", "channels": letter}
+                    for letter, name in packed.items()
+                },
+            }
+        }
+        for number in range(MATERIALS)
+    }
+    return {"ektopos": 1, "name": "bench", "maps": maps, "materials": materials}
+
+
 def run() -> None:
     """Print the median of 9 runs, each on a state of its own."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.settings")
@@ -40,30 +67,7 @@ def run() -> None:
         content_path(sha).write_bytes(content)
         MapFacts.keep(sha, len(content), facts)
         files[f"maps/m{number}.png"] = sha
-    packed = {"r": "occlusion", "g": "roughness", "b": "metallic"}
-    maps: dict[str, Any] = {
-        f"m{number}": {"file": f"maps/m{number}.png", "roles": packed}
-        if number % 5
-        else {
-            "file": f"maps/m{number}.png",
-            "encoding": "srgb",
-            "roles": {"rgb": "base_color"},
-        }
-        for number in range(MAPS)
-    }
-    materials = {
-        f"material_{number}": {
-            "inputs": {
-                "base_color": {"map": f"m{number * 5}", "channels": "rgb"},
-                **{
-                    name: {"map": f"m{number * 5 + 1}", "channels": letter}
-                    for letter, name in packed.items()
-                },
-            }
-        }
-        for number in range(MATERIALS)
-    }
-    raw = {"ektopos": 1, "name": "bench", "maps": maps, "materials": materials}
+    raw = large_document()
     project = Project.begin(Document.model_validate(raw), files)
     count = len(findings_of(project))
 

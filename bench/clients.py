@@ -34,7 +34,24 @@ def run() -> None:
                 workshop.stop()
 
 
-def measure(workshop: Workshop, seconds: float) -> None:
+def say(seconds: float, done: list[int], lost: int, wrong: list[str]) -> None:
+    print(
+        f"{sum(done)} edits in {seconds:.0f} s by {PEOPLE} people, {min(done)} to {max(done)} each; {len(wrong)} refused or failed; {lost} lost"
+    )
+    for text in wrong[:5]:
+        print("  ", text)
+
+
+def say_times(edits: list[float], news: list[float]) -> None:
+    for what, times in (("an edit", edits), ("news", news)):
+        cuts = statistics.quantiles(times, n=100)
+        print(
+            f"{what}: median {1000 * statistics.median(times):.0f} ms, 95 % {1000 * cuts[94]:.0f} ms, longest {1000 * max(times):.0f} ms"
+        )
+
+
+def begin(workshop: Workshop) -> dict:
+    """A project with a material for each person, and maps that make its document large."""
     project = workshop.ask("POST", "/projects", {"name": "Together"})
     path = f"/projects/{project['id']}"
     entry = {"file": "maps/a.png", "roles": {"rgb": "base_color"}, "encoding": "srgb", "set": "a"}
@@ -45,9 +62,13 @@ def measure(workshop: Workshop, seconds: float) -> None:
             "maps": {f"map_{i}": entry | {"file": f"maps/{i}.png"} for i in range(100)},
         }
     ]
-    project = workshop.ask(
-        "POST", f"{path}/edits", {"revision": project["revision"], "edits": edits}
-    )
+    body = {"revision": project["revision"], "edits": edits}
+    return workshop.ask("POST", f"{path}/edits", body)
+
+
+def measure(workshop: Workshop, seconds: float) -> None:
+    project = begin(workshop)
+    path = f"/projects/{project['id']}"
     ends, times, news, wrong, done = time.monotonic() + seconds, [], [], [], [0] * PEOPLE
 
     def person(number: int) -> None:
@@ -87,20 +108,7 @@ def measure(workshop: Workshop, seconds: float) -> None:
     for thread in threads:
         thread.join()
     last = workshop.ask("GET", path)["document"]["materials"]
-    lost = [
-        i
-        for i in range(PEOPLE)
-        if last[f"m{i}"]["inputs"]["roughness"]["value"] != done[i] % 100 / 100
-    ]
-    cuts = statistics.quantiles(times, n=100)
-    print(
-        f"{sum(done)} edits in {seconds:.0f} s by {PEOPLE} people, {min(done)} to {max(done)} each; {len(wrong)} refused or failed; {len(lost)} lost"
-    )
-    print(
-        f"an edit: median {1000 * statistics.median(times):.0f} ms, 95 % {1000 * cuts[94]:.0f} ms, longest {1000 * max(times):.0f} ms"
-    )
-    print(
-        f"news: median {1000 * statistics.median(news):.0f} ms, 95 % {1000 * statistics.quantiles(news, n=100)[94]:.0f} ms"
-    )
-    for text in wrong[:5]:
-        print("  ", text)
+    shown = [round(100 * last[f"m{i}"]["inputs"]["roughness"]["value"]) for i in range(PEOPLE)]
+    lost = sum(value != made % 100 for value, made in zip(shown, done, strict=True))
+    say(seconds, done, lost, wrong)
+    say_times(times, news)

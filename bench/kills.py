@@ -118,21 +118,8 @@ class Person:
         return found + [f"{project} is there again" for project in self.deleted & rows]
 
 
-def work_and_kill(workshop: Workshop, root: Path, times: int) -> None:
-    project_folder(root / "p")
-    save(root / "p/z.png", noise(32, 77))
-    paths = [path for path in sorted((root / "p").rglob("*")) if path.is_file()]
-    files = [(str(path.relative_to(root / "p")), path.read_bytes()) for path in paths]
-    people = [Person(workshop, files, seed) for seed in range(4)]
-    stop = threading.Event()
-
-    def work(person: Person) -> None:
-        while not stop.is_set():
-            person.act()
-
-    threads = [threading.Thread(target=work, args=(person,)) for person in people]
-    for thread in threads:
-        thread.start()
+def kill_at_random(workshop: Workshop, times: int) -> int:
+    """Kills everything, or one process, again and again. Gives how often it was everything."""
     chance = random.Random(7)
     whole = 0
     for number in range(times):
@@ -151,32 +138,51 @@ def work_and_kill(workshop: Workshop, root: Path, times: int) -> None:
                 time.sleep(0.5)
                 if workshop.process.poll() is not None:
                     workshop.start()
+    return whole
+
+
+def jobs_of(workshop: Workshop, projects: list[str], *states: str) -> list[dict]:
+    return [
+        job
+        for project in projects
+        for job in workshop.ask("GET", f"/projects/{project}/jobs")
+        if job["state"] in states
+    ]
+
+
+def jobs_that_stay(workshop: Workshop, projects: list[str]) -> list[dict]:
+    """Jobs that have not ended after ten minutes."""
+    ends = time.monotonic() + 600
+    while (left := jobs_of(workshop, projects, "waiting", "running")) and time.monotonic() < ends:
+        time.sleep(0.5)
+    return left
+
+
+def work_and_kill(workshop: Workshop, root: Path, times: int) -> None:
+    project_folder(root / "p")
+    save(root / "p/z.png", noise(32, 77))
+    paths = [path for path in sorted((root / "p").rglob("*")) if path.is_file()]
+    files = [(str(path.relative_to(root / "p")), path.read_bytes()) for path in paths]
+    people = [Person(workshop, files, seed) for seed in range(4)]
+    stop = threading.Event()
+
+    def work(person: Person) -> None:
+        while not stop.is_set():
+            person.act()
+
+    threads = [threading.Thread(target=work, args=(person,)) for person in people]
+    for thread in threads:
+        thread.start()
+    whole = kill_at_random(workshop, times)
     stop.set()
     for thread in threads:
         thread.join()
     workshop.stop()
     workshop.start()
-    waited = time.monotonic()
     projects = [project for person in people for project in person.projects]
-
-    def open_jobs() -> list[dict]:
-        return [
-            job
-            for p in projects
-            for job in workshop.ask("GET", f"/projects/{p}/jobs")
-            if job["state"] in ("waiting", "running")
-        ]
-
-    while open_jobs() and time.monotonic() - waited < 600:
-        time.sleep(0.5)
-    stuck = open_jobs()
+    stuck = jobs_that_stay(workshop, projects)
     lost = [text for person in people for text in person.lost()]
-    failed = [
-        job["error"]
-        for p in projects
-        for job in workshop.ask("GET", f"/projects/{p}/jobs")
-        if job["state"] == "failed"
-    ]
+    failed = [job["error"] for job in jobs_of(workshop, projects, "failed")]
     workshop.stop()
     left = leavings(workshop)
     edits = sum(person.made for person in people)

@@ -41,6 +41,29 @@ def dress(project: dict[str, Any]) -> dict[str, Any]:
     return {"revision": project["revision"], "edits": edits}
 
 
+def fill(web: Workshop, root: Path, count: int) -> tuple[list, dict, str]:
+    """Uploads maps that no run before had, and a mesh; makes a project, and waits until every worker
+    has loaded everything. Gives the uploads and the project's address."""
+    rng = np.random.default_rng(1)
+    grain = rng.integers(0, 256, (SIDE, SIDE, 3), np.uint8)
+    sent = []
+    for i in range(MAPS):
+        path = root / "map.png"
+        shift = np.roll(grain, (7 * i + count, 13 * i), (0, 1)) // 2 + (i % 100)
+        Image.fromarray(shift).save(path, compress_level=1)
+        sent.append(web.upload(f"wall{i:03}_basecolor.png", path.read_bytes()))
+    save_glb(root / "walls.glb", quads({f"S{i}": 1 for i in range(MATERIALS)}))
+    mesh = web.upload("walls.glb", (root / "walls.glb").read_bytes())
+    project = web.ask("POST", "/projects", {"name": f"{count} workers"})
+    warm = [
+        web.ask("POST", f"/projects/{project['id']}/imports", {"files": sent[:1]})
+        for _ in range(4 * count)
+    ]
+    for job in warm:
+        web.ended(job)
+    return sent, mesh, f"/projects/{project['id']}"
+
+
 def run() -> None:
     first: dict[str, float] = {}
 
@@ -56,8 +79,6 @@ def run() -> None:
         )
 
     counts = [int(n) for n in os.environ.get("BENCH_WORKERS", "1,2,3,4").split(",")]
-    rng = np.random.default_rng(1)
-    grain = rng.integers(0, 256, (SIDE, SIDE, 3), np.uint8)
     with tempfile.TemporaryDirectory() as folder, postgres() as database, redis() as queue:
         root = Path(folder)
         for count in counts:
@@ -74,23 +95,7 @@ def run() -> None:
             try:
                 for worker in workers:
                     worker.start()
-                sent = []
-                for i in range(MAPS):
-                    path = root / "map.png"
-                    shift = np.roll(grain, (7 * i + count, 13 * i), (0, 1)) // 2 + (i % 100)
-                    Image.fromarray(shift).save(path, compress_level=1)
-                    sent.append(web.upload(f"wall{i:03}_basecolor.png", path.read_bytes()))
-                save_glb(root / "walls.glb", quads({f"S{i}": 1 for i in range(MATERIALS)}))
-                mesh = web.upload("walls.glb", (root / "walls.glb").read_bytes())
-                project = web.ask("POST", "/projects", {"name": f"{count} workers"})
-                warm = [
-                    web.ask("POST", f"/projects/{project['id']}/imports", {"files": sent[:1]})
-                    for _ in range(4 * count)
-                ]
-                for job in warm:  # until every worker has loaded everything
-                    web.ended(job)
-
-                place = f"/projects/{project['id']}"
+                sent, mesh, place = fill(web, root, count)
                 web.ended(web.ask("POST", f"{place}/imports", {"files": [mesh]}))
                 timed(count, web, f"{MAPS - 1} maps", f"{place}/imports", {"files": sent[1:]})
                 dressed = web.ask("POST", f"{place}/edits", dress(web.ask("GET", place)))

@@ -118,6 +118,60 @@ def save_glb(path: Path, mesh: Mesh) -> Path:
     return path
 
 
+PLATES: dict[str, Any] = {
+    "ektopos": 1,
+    "name": "Test plates",
+    "target": "gltf-glb",
+    "maps": {
+        "tile_col": {
+            "file": "maps/tile_col.png",
+            "encoding": "srgb",
+            "roles": {"rgb": "base_color", "a": "opacity"},
+        },
+        "tile_orm": {
+            "file": "maps/tile_orm.png",
+            "roles": {"r": "occlusion", "g": "roughness", "b": "metallic"},
+        },
+        "tile_nrm": {"file": "maps/tile_nrm.png", "roles": {"rgb": "normal"}, "normal_y": "-"},
+        "tile_gloss": {"file": "maps/tile_gloss.png", "roles": {"r": "gloss"}},
+        "glow": {"file": "maps/glow.hdr", "roles": {"rgb": "emission"}},
+    },
+    "materials": {
+        "tile": {
+            "inputs": {
+                "base_color": {"map": "tile_col", "channels": "rgb", "tint": [0.9, 0.8, 0.7]},
+                "metallic": {"map": "tile_orm", "channels": "b"},
+                "roughness": {"map": "tile_orm", "channels": "g", "range": [0.1, 0.8]},
+                "normal": {"map": "tile_nrm", "channels": "rgb", "strength": 0.8},
+                "occlusion": {"map": "tile_orm", "channels": "r", "strength": 0.5},
+                "emission": {"map": "glow", "channels": "rgb", "strength": 1.5},
+                "opacity": {"map": "tile_col", "channels": "a"},
+            },
+            "alpha_mode": "mask",
+            "alpha_cutoff": 0.4,
+            "double_sided": True,
+            "uv": {"tiling": [2.0, 3.0], "offset": [0.25, 0.5], "rotation": 0.3},
+            "filter": "nearest",
+            "surface_tag": "stone",
+        },
+        "tile_dull": {
+            "from": "tile",
+            "inputs": {"roughness": {"map": "tile_gloss", "channels": "r", "invert": True}},
+        },
+        "plain": {
+            "inputs": {"base_color": {"value": [0.2, 0.3, 0.4]}, "roughness": {"value": 0.35}}
+        },
+    },
+    "meshes": {
+        "plates": {
+            "file": "meshes/plates.glb",
+            "slots": {"Front": "tile", "Back": "tile_dull", "Bare": "plain"},
+        }
+    },
+}
+"""The document of the small project."""
+
+
 def project_folder(root: Path) -> Path:
     """A whole small project: packed ORM, −Y normal, cut-out, emission above 1, 16-bit, derived
     material, UV transform."""
@@ -130,58 +184,7 @@ def project_folder(root: Path) -> Path:
     save(root / "maps/tile_gloss.png", (noise(64, 4, 1)[..., 0].astype(np.uint16) * 257))
     save(root / "maps/glow.hdr", noise(32, 6).astype(np.float32) / 255 * 3)
     save_glb(root / "meshes/plates.glb", quads({"Front": 2, "Back": 1, "Bare": 1}))
-    document = {
-        "ektopos": 1,
-        "name": "Test plates",
-        "target": "gltf-glb",
-        "maps": {
-            "tile_col": {
-                "file": "maps/tile_col.png",
-                "encoding": "srgb",
-                "roles": {"rgb": "base_color", "a": "opacity"},
-            },
-            "tile_orm": {
-                "file": "maps/tile_orm.png",
-                "roles": {"r": "occlusion", "g": "roughness", "b": "metallic"},
-            },
-            "tile_nrm": {"file": "maps/tile_nrm.png", "roles": {"rgb": "normal"}, "normal_y": "-"},
-            "tile_gloss": {"file": "maps/tile_gloss.png", "roles": {"r": "gloss"}},
-            "glow": {"file": "maps/glow.hdr", "roles": {"rgb": "emission"}},
-        },
-        "materials": {
-            "tile": {
-                "inputs": {
-                    "base_color": {"map": "tile_col", "channels": "rgb", "tint": [0.9, 0.8, 0.7]},
-                    "metallic": {"map": "tile_orm", "channels": "b"},
-                    "roughness": {"map": "tile_orm", "channels": "g", "range": [0.1, 0.8]},
-                    "normal": {"map": "tile_nrm", "channels": "rgb", "strength": 0.8},
-                    "occlusion": {"map": "tile_orm", "channels": "r", "strength": 0.5},
-                    "emission": {"map": "glow", "channels": "rgb", "strength": 1.5},
-                    "opacity": {"map": "tile_col", "channels": "a"},
-                },
-                "alpha_mode": "mask",
-                "alpha_cutoff": 0.4,
-                "double_sided": True,
-                "uv": {"tiling": [2.0, 3.0], "offset": [0.25, 0.5], "rotation": 0.3},
-                "filter": "nearest",
-                "surface_tag": "stone",
-            },
-            "tile_dull": {
-                "from": "tile",
-                "inputs": {"roughness": {"map": "tile_gloss", "channels": "r", "invert": True}},
-            },
-            "plain": {
-                "inputs": {"base_color": {"value": [0.2, 0.3, 0.4]}, "roughness": {"value": 0.35}}
-            },
-        },
-        "meshes": {
-            "plates": {
-                "file": "meshes/plates.glb",
-                "slots": {"Front": "tile", "Back": "tile_dull", "Bare": "plain"},
-            }
-        },
-    }
-    (root / "test.ektopos.json").write_text(json.dumps(document))
+    (root / "test.ektopos.json").write_text(json.dumps(PLATES))
     return root
 
 

@@ -93,29 +93,68 @@ def turned(axis: tuple[float, float, float], degrees: float) -> list[float]:
     return [*(np.sin(half) * np.asarray(axis)).tolist(), float(np.cos(half))]
 
 
+def _primitive(
+    scene: Scene, part: dict[str, np.ndarray], material: int, *, colours: bool
+) -> dict[str, Any]:
+    attributes = {
+        "POSITION": scene.positions(part["positions"]),
+        "NORMAL": scene.add(part["normals"]),
+        "TANGENT": scene.add(part["tangents"]),
+        "TEXCOORD_0": scene.add(part["uvs"]),
+        "TEXCOORD_1": scene.add(part["second"]),
+    }
+    if colours:
+        attributes["COLOR_0"] = scene.add(part["colours"])
+    return {
+        "attributes": attributes,
+        "indices": scene.add(part["corners"], SHORT),
+        "material": material,
+    }
+
+
+def _animations(scene: Scene) -> list[dict[str, Any]]:
+    """One of each interpolation: turning and moving joints, and weights of morph targets."""
+    times = [0.0, 0.5, 2.0]
+    spins = [turned((0, 0, 1), angle) for angle in (0, 40, -20)]
+    cubic = np.stack([np.zeros((3, 3)), [[0, 0, 0], [0, 0.2, 0], [0.1, 0, 0]], np.zeros((3, 3))], 1)
+    return [
+        {
+            "name": "wave",
+            "samplers": [
+                {"input": scene.add(times, min=[0.0], max=[2.0]), "output": scene.add(spins)},
+                {
+                    "input": scene.add(times, min=[0.0], max=[2.0]),
+                    "output": scene.add(cubic.reshape(9, 3)),
+                    "interpolation": "CUBICSPLINE",
+                },
+            ],
+            "channels": [
+                {"sampler": 0, "target": {"node": 3, "path": "rotation"}},
+                {"sampler": 1, "target": {"node": 2, "path": "translation"}},
+            ],
+        },
+        {
+            "name": "swell",
+            "samplers": [
+                {
+                    "input": scene.add([0.0, 1.0], min=[0.0], max=[1.0]),
+                    "output": scene.add([0.0, 0.0, 1.0, 0.5]),
+                    "interpolation": "STEP",
+                }
+            ],
+            "channels": [{"sampler": 0, "target": {"node": 1, "path": "weights"}}],
+        },
+    ]
+
+
 def figure(*, colours: bool = True) -> Scene:
     """A skinned sheet on two joints with morph targets, a lid on a hinge, a socket, a lamp and a
     camera; three animations, one of each interpolation."""
     scene = Scene()
     sheet, lid = grid(6, 8), grid(3, 2, 0.7)
 
-    def primitive(part: dict[str, np.ndarray], material: int) -> dict[str, Any]:
-        attributes = {
-            "POSITION": scene.positions(part["positions"]),
-            "NORMAL": scene.add(part["normals"]),
-            "TANGENT": scene.add(part["tangents"]),
-            "TEXCOORD_0": scene.add(part["uvs"]),
-            "TEXCOORD_1": scene.add(part["second"]),
-        }
-        if colours:
-            attributes["COLOR_0"] = scene.add(part["colours"])
-        return {
-            "attributes": attributes,
-            "indices": scene.add(part["corners"], SHORT),
-            "material": material,
-        }
-
-    body, cover = primitive(sheet, 0), primitive(lid, 1)
+    body = _primitive(scene, sheet, 0, colours=colours)
+    cover = _primitive(scene, lid, 1, colours=colours)
     share = np.clip(sheet["positions"][:, 1] / 2, 0, 1)
     weights = np.stack([1 - share, share, 0 * share, 0 * share], axis=1)
     body["attributes"]["JOINTS_0"] = scene.add(np.tile([0, 1, 0, 0], (len(share), 1)), BYTE)
@@ -124,9 +163,6 @@ def figure(*, colours: bool = True) -> Scene:
     body["targets"] = [{"POSITION": scene.positions(swell)}, {"POSITION": scene.positions(-swell)}]
     bind = np.stack([np.eye(4), np.eye(4)])
     bind[1, 1, 3] = -1.0
-    times = [0.0, 0.5, 2.0]
-    spins = [turned((0, 0, 1), angle) for angle in (0, 40, -20)]
-    cubic = np.stack([np.zeros((3, 3)), [[0, 0, 0], [0, 0.2, 0], [0.1, 0, 0]], np.zeros((3, 3))], 1)
     scene.gltf |= {
         "scene": 0,
         "scenes": [{"name": "main", "nodes": [0], "extras": {"made": "by hand"}}],
@@ -164,33 +200,6 @@ def figure(*, colours: bool = True) -> Scene:
         "cameras": [{"type": "perspective", "perspective": {"yfov": 0.7, "znear": 0.1}}],
         "extensions": {"KHR_lights_punctual": {"lights": [{"type": "point", "intensity": 3}]}},
         "extensionsUsed": ["KHR_lights_punctual", "EXT_not_known_here"],
-        "animations": [
-            {
-                "name": "wave",
-                "samplers": [
-                    {"input": scene.add(times, min=[0.0], max=[2.0]), "output": scene.add(spins)},
-                    {
-                        "input": scene.add(times, min=[0.0], max=[2.0]),
-                        "output": scene.add(cubic.reshape(9, 3)),
-                        "interpolation": "CUBICSPLINE",
-                    },
-                ],
-                "channels": [
-                    {"sampler": 0, "target": {"node": 3, "path": "rotation"}},
-                    {"sampler": 1, "target": {"node": 2, "path": "translation"}},
-                ],
-            },
-            {
-                "name": "swell",
-                "samplers": [
-                    {
-                        "input": scene.add([0.0, 1.0], min=[0.0], max=[1.0]),
-                        "output": scene.add([0.0, 0.0, 1.0, 0.5]),
-                        "interpolation": "STEP",
-                    }
-                ],
-                "channels": [{"sampler": 0, "target": {"node": 1, "path": "weights"}}],
-            },
-        ],
+        "animations": _animations(scene),
     }
     return scene

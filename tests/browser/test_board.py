@@ -52,7 +52,11 @@ class Board(Site):
             self.assertEqual(sent, [])
             self.cell("oak_gx: height").click()
             reader.get_by_text("Set by you: height").wait_for()
+        self.drag_to_another_column()
+        self.change_several_at_once()
 
+    def drag_to_another_column(self) -> None:
+        page = self.page
         # Dragging to another column says what a map is; undo takes it back.
         self.cell("pine_gx: height").drag_to(
             page.locator(".board-row", has_text="pine").locator(".gap").nth(1)
@@ -61,6 +65,8 @@ class Board(Site):
         self.button("Undo").click()
         self.cell("pine_gx: height").wait_for()
 
+    def change_several_at_once(self) -> None:
+        page = self.page
         # Several at once; sets are renamed and merged.
         self.cell("oak_gx: height").click()
         self.cell("pine_gx: height").click(modifiers=["Control"])

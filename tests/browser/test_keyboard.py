@@ -42,7 +42,13 @@ class Keyboard(Site):
         page.keyboard.type("By keys")
         self.press("Enter")
         page.get_by_text("No maps yet").wait_for()
+        self.import_a_folder()
+        self.make_a_material()
+        self.assign_it()
+        self.export_and_test()
 
+    def import_a_folder(self) -> None:
+        page = self.page
         with folder() as root:
             height = noise(64, 5, 1)[..., 0].astype("float32") / 255
             save(root / "in/hull_albedo.png", coloured(64, 3))
@@ -61,6 +67,8 @@ class Keyboard(Site):
         self.tab_to("Close")
         self.press("Enter")
 
+    def make_a_material(self) -> None:
+        page = self.page
         # A material of the set, from its menu on the board.
         page.locator("[data-cell]").first.wait_for()
         self.tab_to("More for the set hull")
@@ -77,6 +85,9 @@ class Keyboard(Site):
         page.keyboard.type("0,5")
         self.press("Enter")
         page.locator('[data-input="metallic"]').get_by_text("0.50").first.wait_for()
+
+    def assign_it(self) -> None:
+        page = self.page
         self.tab_to("Meshes", back=True)
         self.press("Enter")
         page.get_by_role("combobox", name="Material of Hull").wait_for()
@@ -85,6 +96,9 @@ class Keyboard(Site):
         page.get_by_role("option", name="hull").wait_for()
         self.press("ArrowDown", "Enter")
         page.get_by_role("combobox", name="Material of Hull").get_by_text("hull").wait_for()
+
+    def export_and_test(self) -> None:
+        page = self.page
         self.tab_to("Export", back=True)
         self.press("Enter")
         page.get_by_role("button", name="Export and test").wait_for()

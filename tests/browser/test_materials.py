@@ -3,6 +3,8 @@ workflow."""
 
 from __future__ import annotations
 
+from playwright.sync_api import Locator
+
 from tests.browser.site import Site
 from tests.samples import coloured, folder, noise, normals_of, save
 
@@ -17,7 +19,13 @@ class Materials(Site):
         self.to_material("tile")
         row = page.locator('[data-input="roughness"]')
         row.get_by_text("range .10–.80").wait_for()
+        self.adjust_and_lay_over(row)
+        self.place_one_input(row)
+        self.compare_and_probe()
+        self.derive_and_copy(row)
 
+    def adjust_and_lay_over(self, row: Locator) -> None:
+        page = self.page
         # More adjustments, with how much clips; a layer with a mask; undo is one step each.
         row.get_by_role("button", name="Roughness adjustments").click()
         page.get_by_role("button", name="more adjustments").click()
@@ -37,6 +45,8 @@ class Materials(Site):
             page.wait_for_timeout(300)
         row.get_by_text("×2.00").wait_for(state="detached")
 
+    def place_one_input(self, row: Locator) -> None:
+        page = self.page
         # One input lies elsewhere than the material; the stage shows it, the chips say it.
         page.get_by_role("button", name="UV placement").click()
         before = self.stage_pixels()
@@ -52,6 +62,8 @@ class Materials(Site):
         row.get_by_text("own UVs").wait_for(state="detached")
         row.get_by_text("clamp, repeat").wait_for(state="detached")
 
+    def compare_and_probe(self) -> None:
+        page = self.page
         # Compare with and without an input, and probe a point.
         lit = self.stage_pixels()
         self.button("Before / after").click()
@@ -80,6 +92,8 @@ class Materials(Site):
         page.get_by_role("menuitem", name="Clear coat").click()
         page.locator('[data-input="clearcoat"]').get_by_text("as a number").wait_for()
 
+    def derive_and_copy(self, row: Locator) -> None:
+        page = self.page
         # Derived materials: push up, detach; copy and paste a sheet.
         page.get_by_title("tile_dull").click()
         row.get_by_text("own", exact=True).wait_for()

@@ -85,6 +85,11 @@ class Scene(Site):
         page.get_by_text("from 0 to 90").wait_for()
         page.keyboard.press("Escape")
         self.assertEqual(self.number("Height, °"), 40)
+        self.move_by_hand()
+        self.move_by_keys()
+
+    def move_by_hand(self) -> None:
+        page = self.page
         self.type("Across", "1")
         self.type("Deep", "1")
         self.button("Fit").click()
@@ -105,6 +110,9 @@ class Scene(Site):
         page.keyboard.press("Control+z")
         self.number_becomes("Right", 0)
         self.number_becomes("Front", 0)
+
+    def move_by_keys(self) -> None:
+        page = self.page
         # A key that is held is one step, whatever it moved.
         stage = page.get_by_role("group", name="Scene; arrow keys move the selected item")
         stage.focus()
@@ -161,6 +169,10 @@ class Scene(Site):
         page.get_by_role("button", name="from the door", exact=True).click()
         held.pop().continue_()
         self.becomes(first)
+        self.look_at_one_at_a_time()
+
+    def look_at_one_at_a_time(self) -> None:
+        page = self.page
         page.get_by_role("button", name="Add mesh…").click()
         page.get_by_role("menuitem", name="plates", exact=True).click()
         self.thing("plates_2").wait_for()

@@ -82,6 +82,13 @@ class Findings(Site):
                 shutil.make_archive(str(root / "p"), "zip", root / "p")
             )
             page.wait_for_url("**/maps")
+        self.mend_it_by_key_and_by_button()
+        self.ignore_it_and_count_it_again()
+        self.show_only_one_kind()
+        self.set_rules_of_the_project()
+
+    def mend_it_by_key_and_by_button(self) -> None:
+        page = self.page
         self.go("Checks")
         encoding = page.get_by_role("button", name=re.compile("^Colour is read as data"))
         encoding.click()
@@ -102,6 +109,9 @@ class Findings(Site):
         view.get_by_role("button", name="Read as linear", exact=True).click()
         encoding.wait_for(state="detached")
 
+    def ignore_it_and_count_it_again(self) -> None:
+        page = self.page
+        view = page.get_by_role("region", name="The chosen finding")
         # Left with a reason, which stays; and counted again.
         bare = page.get_by_role("button", name=re.compile("^No material is assigned"))
         bare.click()
@@ -126,6 +136,8 @@ class Findings(Site):
         page.get_by_role("button", name=re.compile("^Metallic is neither")).wait_for()
         bare.wait_for(state="detached")
 
+    def show_only_one_kind(self) -> None:
+        page = self.page
         # Only one kind, only one place; a rule of the project finds more.
         page.get_by_label("Kind").click()
         page.get_by_role("option", name="geometry").click()
@@ -134,6 +146,10 @@ class Findings(Site):
         )
         page.get_by_label("Kind").click()
         page.get_by_role("option", name="all kinds").click()
+
+    def set_rules_of_the_project(self) -> None:
+        page = self.page
+        view = page.get_by_role("region", name="The chosen finding")
         # Another weight for a code, off altogether, and as usual again.
         page.get_by_role("button", name=re.compile("^Metallic is neither")).click()
         page.get_by_label("Severity in this project").click()

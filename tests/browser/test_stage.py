@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import trimesh
+from playwright.sync_api import Locator
 
 from ektopos.images import write_image
 from ektopos.rendering.lights import LIGHTS
@@ -145,7 +146,11 @@ class Stage(Site):
         charted = self.stage_pixels(unlike=shaded)
         self.assertGreater(int((charted[..., 3] > 0).sum()), int((bare[..., 3] > 0).sum()))
         self.axe("the stage's look")
+        self.light_it_by_a_panorama(look, charted)
+        self.see_depth()
 
+    def light_it_by_a_panorama(self, look: Locator, charted: np.ndarray) -> None:
+        page = self.page
         with folder() as root:
             wide = np.full((32, 64, 3), 0.2, np.float32)
             wide[4:10, 10:20] = (30.0, 3.0, 0.5)
@@ -179,6 +184,8 @@ class Stage(Site):
         look.get_by_role("button", name="Without").click()
         page.keyboard.press("Escape")
 
+    def see_depth(self) -> None:
+        page = self.page
         # Height moves what is looked up along the eye's way; made a normal, it shades.
         self.to_material("tile")
         before = self.stage_pixels()

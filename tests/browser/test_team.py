@@ -62,7 +62,14 @@ class PeopleTogether(TeamMode, Site):
             "link", name="will: Materials · plain"
         ).click()
         page.get_by_role("heading", name="plain", exact=True).wait_for()
+        self.leave_and_answer_notes(other)
+        self.see_who_did_what(other, project)
+        self.be_told_what_is_not_allowed(other)
+        self.take_somebody_out(project)
+        self.look_at_the_servers_pages()
 
+    def leave_and_answer_notes(self, other: Page) -> None:
+        page = self.page
         row = other.locator('[data-input="roughness"]')
         row.get_by_role("button", name="adjust").click()
         other.get_by_role("button", name="Add note…").click()
@@ -86,6 +93,8 @@ class PeopleTogether(TeamMode, Site):
         trail = other.get_by_role("navigation", name="Workflow")
         expect(trail.get_by_role("link", name="Materials")).not_to_contain_text("note")
 
+    def see_who_did_what(self, other: Page, project: Project) -> None:
+        page = self.page
         # What one changes, the other finds in the history, with a picture before and after.
         other.get_by_role("button", name="More for this material").click()
         other.get_by_role("menuitem", name="Duplicate").click()
@@ -109,6 +118,7 @@ class PeopleTogether(TeamMode, Site):
         page.keyboard.press("Escape")
         self.assertNotIn("plain_copy", Project.objects.get(pk=project.pk).document.materials)
 
+    def be_told_what_is_not_allowed(self, other: Page) -> None:
         # Who may only look is told so, and changes nothing.
         Member.objects.filter(person__username="will").update(role="look")
         other.reload()
@@ -116,6 +126,8 @@ class PeopleTogether(TeamMode, Site):
         other.get_by_role("button", name="Undo").click()
         other.get_by_text("Your role in this project does not allow that.").wait_for()
 
+    def take_somebody_out(self, project: Project) -> None:
+        page = self.page
         # What somebody has issued is listed before they are taken out, and ends with it.
         will = User.objects.get(username="will")
         Member.objects.filter(person=will).update(role="own")
@@ -132,8 +144,11 @@ class PeopleTogether(TeamMode, Site):
         page.get_by_role("button", name="Remove will").wait_for(state="detached")
         self.assertFalse(ApiKey.objects.exists())
 
+    def look_at_the_servers_pages(self) -> None:
+        page = self.page
         # The pages of one's own account and of the server.
         User.objects.filter(username="olive").update(is_superuser=True)
+        will = User.objects.get(username="will")
         for place in ("account", "accounts", f"accounts/{will.pk}", "folders", "audit"):
             self.open(f"/{place}")
             page.get_by_role("navigation", name="Pages").wait_for()

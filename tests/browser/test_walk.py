@@ -22,8 +22,16 @@ class Walk(Site):
     draws = True
 
     def test_from_files_to_a_package_that_arrived(self) -> None:
-        page = self.page
         home = self.begin("Walk")
+        self.import_files()
+        self.correct_a_map()
+        self.work_on_a_material()
+        self.light_and_shape_it()
+        self.assign_to_slots()
+        self.export_test_and_download(home)
+
+    def import_files(self) -> None:
+        page = self.page
         with folder() as root:
             height = noise(64, 5, 1)[..., 0] / 255
             save(root / "in/hull_albedo.png", coloured(64, 2))
@@ -39,6 +47,8 @@ class Walk(Site):
         self.axe("incoming files")
         incoming.get_by_role("button", name="Close").click()
 
+    def correct_a_map(self) -> None:
+        page = self.page
         # Maps: the board, the reader by key and by pointer, a correction and its undo.
         page.get_by_role("button", name="hull_ORM: roughness").click()
         reader = page.get_by_role("complementary", name="Reader")
@@ -58,6 +68,8 @@ class Walk(Site):
         reader.get_by_text("Detected: packed, occlusion").wait_for()
         self.axe("maps")
 
+    def work_on_a_material(self) -> None:
+        page = self.page
         # Materials: from a set in one action, then a constant, an adjustment, settings.
         self.button("Make material").click()
         page.wait_for_url("**/materials/hull")
@@ -82,6 +94,9 @@ class Walk(Site):
         self.axe("choosing a source")
         self.button("Use a constant").click()
         page.locator('[data-input="metallic"]').get_by_text("as a number").wait_for()
+
+    def light_and_shape_it(self) -> None:
+        page = self.page
         page.get_by_role("button", name="Settings of the material").click()
         page.get_by_label("Tiles in u").fill("2")
         page.keyboard.press("Enter")
@@ -98,6 +113,8 @@ class Walk(Site):
             before = self.stage_pixels(unlike=before)
         self.axe("materials")
 
+    def assign_to_slots(self) -> None:
+        page = self.page
         # Meshes: slots, one isolated on hover, a material on each.
         self.go("Meshes")
         whole = self.stage_pixels()
@@ -114,6 +131,8 @@ class Walk(Site):
         page.get_by_role("heading", name="Findings", exact=True).wait_for()
         self.axe("checks")
 
+    def export_test_and_download(self, home: str) -> None:
+        page = self.page
         # Export, trial, download.
         self.go("Export")
         page.get_by_text("hull_ORM.png").wait_for()

@@ -27,17 +27,8 @@ Change = tuple[str, Callable[[], None], set[str]]
 """What is changed, in words; what changes it; the inputs that may be blamed, all if empty."""
 
 
-def rich_project(root: Path) -> None:
-    """Two materials that use whatever a target can say: every input fed from maps with strengths,
-    and every input a number."""
-    base = noise(128, 2, 4)
-    base[..., 3] = np.where(noise(128, 9, 1)[..., 0] > 110, 255, 0)
-    save(root / "paint.png", base)
-    save(root / "orm.png", noise(128, 3))
-    save(root / "coat.png", noise(128, 7))
-    save(root / "glow.png", noise(128, 6))
-    save(root / "bumps.png", normals_of(noise(128, 5, 1)[..., 0] / 255.0, 12.0, 1))
-    save_glb(root / "m.glb", quads({"Maps": 1, "Numbers": 1}))
+def rich_document() -> dict[str, Any]:
+    """The document of `rich_project`."""
     place = {"uv": {"tiling": [2.0, 3.0], "offset": [0.25, 0.5], "rotation": 0.3}}
     maps: dict[str, Any] = {
         "paint": {"file": "paint.png", "encoding": "srgb"},
@@ -77,7 +68,7 @@ def rich_project(root: Path) -> None:
         "ior": {"value": 1.4},
         "specular": {"value": 0.8},
     }
-    document = {
+    return {
         "ektopos": 1,
         "name": "p",
         "maps": maps,
@@ -94,7 +85,20 @@ def rich_project(root: Path) -> None:
         },
         "meshes": {"m": {"file": "m.glb", "slots": {"Maps": "Maps", "Numbers": "Numbers"}}},
     }
-    (root / "p.ektopos.json").write_text(json.dumps(document))
+
+
+def rich_project(root: Path) -> None:
+    """Two materials that use whatever a target can say: every input fed from maps with strengths,
+    and every input a number."""
+    base = noise(128, 2, 4)
+    base[..., 3] = np.where(noise(128, 9, 1)[..., 0] > 110, 255, 0)
+    save(root / "paint.png", base)
+    save(root / "orm.png", noise(128, 3))
+    save(root / "coat.png", noise(128, 7))
+    save(root / "glow.png", noise(128, 6))
+    save(root / "bumps.png", normals_of(noise(128, 5, 1)[..., 0] / 255.0, 12.0, 1))
+    save_glb(root / "m.glb", quads({"Maps": 1, "Numbers": 1}))
+    (root / "p.ektopos.json").write_text(json.dumps(rich_document()))
 
 
 def otherwise(number: float) -> float:

@@ -53,7 +53,7 @@ class Functions(TestCase):
         longest = 60
         found = [
             f"{path.relative_to(ROOT)}: {node.name}, {node.end_lineno - node.lineno + 1} lines"
-            for folder in ("ektopos", "server", "demo")
+            for folder in ("ektopos", "server", "demo", "tests", "bench")
             for path in (ROOT / folder).rglob("*.py")
             for node in ast.walk(ast.parse(path.read_text()))
             if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef)

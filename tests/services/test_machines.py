@@ -128,89 +128,95 @@ class Studio(TestCase):
         self.assertEqual(self.two.ask("GET", f"/jobs/{packed['id']}/file")[:2], b"PK")
 
     def test_a_build_machine_checks_exports_and_tries_with_its_key(self) -> None:
+        number = self.place.rpartition("/")[2]
         with folder() as root:
-            given = project_folder(root / "p")
-            files = {
-                str(path.relative_to(given)): path.read_bytes()
-                for path in given.rglob("*")
-                if path.suffix in (".png", ".glb")
-            }
-            sent = [self.one.upload(path, content) for path, content in files.items()]
-            self.one.ended(self.two.ask("POST", f"{self.place}/imports", {"files": sent}))
-            project = self.one.ask("GET", self.place)
-            edits = [
-                {"kind": "add-material", "name": "tile"},
-                {
-                    "kind": "set-feed",
-                    "material": "tile",
-                    "input": "base_color",
-                    "feed": {"map": "tile_col", "channels": "rgb"},
-                },
-                {
-                    "kind": "assign",
-                    "mesh": "plates",
-                    "slots": ["Front", "Back", "Bare"],
-                    "material": "tile",
-                },
-            ]
-            edited = {"revision": project["revision"], "edits": edits}
-            self.one.ask("POST", f"{self.place}/edits", edited)
-            server = ["--server", f"http://127.0.0.1:{self.two.port}"]
-            number = self.place.rpartition("/")[2]
+            self.fill_project(root)
+            self.check_and_export(root, number)
+            self.try_what_arrives(root, number)
+        for key, project_name, words in (
+            ("wrong", number, "Nobody has logged in."),
+            (self.one.key, "elsewhere", "the key opens no such project."),
+        ):
+            refused = self.build("check", project_name, key=key)
+            self.assertIn(words, refused.stderr)
+            self.assertEqual(len(refused.stderr.strip().splitlines()), 1)
+            self.assertIn(refused.returncode, (1, 2))
 
-            def build(
-                *arguments: object, key: str = self.one.key
-            ) -> subprocess.CompletedProcess[str]:
-                return subprocess.run(
-                    [sys.executable, "-m", "ektopos", *map(str, arguments), *server],
-                    cwd=ROOT,
-                    env=os.environ | {"EKTOPOS_KEY": key},
-                    capture_output=True,
-                    text=True,
-                )
+    def fill_project(self, root: Path) -> None:
+        """Uploads the small project's files, and puts a material of its own on them."""
+        given = project_folder(root / "p")
+        files = {
+            str(path.relative_to(given)): path.read_bytes()
+            for path in given.rglob("*")
+            if path.suffix in (".png", ".glb")
+        }
+        sent = [self.one.upload(path, content) for path, content in files.items()]
+        self.one.ended(self.two.ask("POST", f"{self.place}/imports", {"files": sent}))
+        project = self.one.ask("GET", self.place)
+        edits = [
+            {"kind": "add-material", "name": "tile"},
+            {
+                "kind": "set-feed",
+                "material": "tile",
+                "input": "base_color",
+                "feed": {"map": "tile_col", "channels": "rgb"},
+            },
+            {
+                "kind": "assign",
+                "mesh": "plates",
+                "slots": ["Front", "Back", "Bare"],
+                "material": "tile",
+            },
+        ]
+        edited = {"revision": project["revision"], "edits": edits}
+        self.one.ask("POST", f"{self.place}/edits", edited)
 
-            checked = build("check", number, "--json", "--junit", root / "checks.xml")
-            self.assertEqual(checked.returncode, 0, checked.stderr)
-            codes = {finding["code"] for finding in json.loads(checked.stdout)}
-            self.assertIn("unused-map", codes)
-            self.assertIn("<testsuite", (root / "checks.xml").read_text())
-            done = build("export", number, "--out", root / "out", "--target", "single-maps")
-            self.assertEqual(done.returncode, 0, done.stderr)
-            self.assertTrue((root / "out/textures/tile_BaseColor.png").is_file())
-            tried = build(
-                "trial",
-                "--against",
-                number,
-                "--json",
-                "--junit",
-                root / "trial.xml",
-                "--report",
-                root / "trial.html",
-                "--out",
-                root / "tried",
-            )
-            self.assertEqual(
-                (tried.returncode, json.loads(tried.stdout)["passed"]), (0, True), tried.stderr
-            )
-            self.assertIn('failures="0"', (root / "trial.xml").read_text())
-            self.assertIn("<html", (root / "trial.html").read_text())
-            # A package that was broken here is judged there.
-            self.assertTrue((root / "tried/package.json").is_file())
-            picture = root / "out/textures/tile_BaseColor.png"
-            with Pillow.open(picture) as opened:
-                Pillow.fromarray(255 - np.asarray(opened)).save(picture)
-            broken = build("trial", root / "out", "--against", number, "--target", "single-maps")
-            self.assertEqual(
-                (broken.returncode, "failed" in broken.stdout), (1, True), broken.stderr
-            )
-            for key, project_name, words in (
-                ("wrong", number, "Nobody has logged in."),
-                (self.one.key, "elsewhere", "the key opens no such project."),
-            ):
-                refused = build("check", project_name, key=key)
-                self.assertIn(words, refused.stderr)
-                self.assertEqual(len(refused.stderr.strip().splitlines()), 1)
-                self.assertIn(refused.returncode, (1, 2))
+    def build(self, *arguments: object, key: str | None = None) -> subprocess.CompletedProcess[str]:
+        """A command of the build machine, which has no more than a key."""
+        server = ["--server", f"http://127.0.0.1:{self.two.port}"]
+        return subprocess.run(
+            [sys.executable, "-m", "ektopos", *map(str, arguments), *server],
+            cwd=ROOT,
+            env=os.environ | {"EKTOPOS_KEY": key or self.one.key},
+            capture_output=True,
+            text=True,
+        )
+
+    def check_and_export(self, root: Path, number: str) -> None:
+        checked = self.build("check", number, "--json", "--junit", root / "checks.xml")
+        self.assertEqual(checked.returncode, 0, checked.stderr)
+        codes = {finding["code"] for finding in json.loads(checked.stdout)}
+        self.assertIn("unused-map", codes)
+        self.assertIn("<testsuite", (root / "checks.xml").read_text())
+        done = self.build("export", number, "--out", root / "out", "--target", "single-maps")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertTrue((root / "out/textures/tile_BaseColor.png").is_file())
+
+    def try_what_arrives(self, root: Path, number: str) -> None:
+        tried = self.build(
+            "trial",
+            "--against",
+            number,
+            "--json",
+            "--junit",
+            root / "trial.xml",
+            "--report",
+            root / "trial.html",
+            "--out",
+            root / "tried",
+        )
+        self.assertEqual(
+            (tried.returncode, json.loads(tried.stdout)["passed"]), (0, True), tried.stderr
+        )
+        self.assertIn('failures="0"', (root / "trial.xml").read_text())
+        self.assertIn("<html", (root / "trial.html").read_text())
+        # A package that was broken here is judged there.
+        self.assertTrue((root / "tried/package.json").is_file())
+        picture = root / "out/textures/tile_BaseColor.png"
+        with Pillow.open(picture) as opened:
+            Pillow.fromarray(255 - np.asarray(opened)).save(picture)
+        broken = self.build("trial", root / "out", "--against", number, "--target", "single-maps")
+        self.assertEqual((broken.returncode, "failed" in broken.stdout), (1, True), broken.stderr)
 
     def test_a_machine_of_each_kind_dies_in_the_middle_and_nothing_is_lost(self) -> None:
         # Each of the four is measured in parts, by all workers.
