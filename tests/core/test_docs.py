@@ -23,6 +23,24 @@ class Paths(TestCase):
                     self.assertTrue((ROOT / name).exists())
         self.assertGreater(count, 150)
 
+    def test_every_setting_that_a_page_names_is_read(self) -> None:
+        code = "".join(
+            path.read_text()
+            for path in (
+                ROOT / "run",
+                *(ROOT / "server").rglob("*.py"),
+                *(ROOT / "ektopos").rglob("*.py"),
+            )
+        )
+        named = {
+            name
+            for page in (ROOT / "README.md", *(ROOT / "docs").glob("*.md"))
+            for name in re.findall(r"EKTOPOS_([A-Z_]+)", page.read_text())
+        }
+        self.assertGreater(len(named), 40)
+        unread = [n for n in named if f"EKTOPOS_{n}" not in code and f'"{n}"' not in code]
+        self.assertEqual(unread, [])
+
     def test_links_between_pages_lead_somewhere(self) -> None:
         for page in ("README.md", "CONTRIBUTING.md", *Path(ROOT / "docs").glob("*.md")):
             path = ROOT / page
