@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import argparse
 import dataclasses
-import json
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from ektopos.base.errors import DAMAGE, MissingReference
+from ektopos.base.errors import MissingReference
 from ektopos.cli.answers import FINE, FOUND, Outcome, missing_finding
 from ektopos.cli.arguments import add_server_arguments, remote_project, say, wanted_target
 
@@ -19,8 +18,6 @@ if TYPE_CHECKING:
     from ektopos.project import Project
 
 HELP = "Write a project's package for a target."
-AHEAD_BYTES = 64 * 2**20
-"""The most that is decoded ahead, as it lies on disk."""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -47,9 +44,9 @@ def run(options: argparse.Namespace) -> Outcome:
         package = far.export(options.target, trial=False, say=say)
         files = far.fetch(package, options.out, say, options.backup)
         return {"package": package["id"], "target": package["target"], "files": files}, FINE, files
-    from ektopos.images import read_ahead
+    from ektopos.cli.maps_ahead import maps_ahead, read_ahead
 
-    with read_ahead(_maps_ahead(options.project, options.out)) as read:
+    with read_ahead(maps_ahead(options.project, options.out)) as read:
         from ektopos.document import with_all_materials
         from ektopos.export.profile import find_profile
         from ektopos.export.write_package import export_package
@@ -82,23 +79,3 @@ def _missing(project: Project, profile: Profile, problem: MissingReference) -> O
     findings: list[Finding] = [f for f in errors if f.severity == "error"]
     lines = [f"{f.severity}: {f.subject}: {f.message} {f.fix}" for f in findings]
     return findings or [missing_finding(problem)], FOUND, lines
-
-
-def _maps_ahead(project: Path, out: Path) -> list[Path]:
-    """Maps that a first export will want, so that they can be decoded while the rest of the core is
-    loaded.
-
-    The document is looked at, not read: what is wrong with it is said later. Nothing for a zip, for
-    much, or where a package lies already, of which most will stay.
-    """
-    documents = [project] if project.is_file() else sorted(project.glob("*.ektopos.json"))
-    if len(documents) != 1 or (out / "package.json").exists():
-        return []
-    try:
-        maps = json.loads(documents[0].read_bytes())["maps"].values()
-        base = documents[0].parent.resolve()
-        paths = [(base / entry["file"]).resolve() for entry in maps]
-        inside = [path for path in paths if path.is_relative_to(base) and path.is_file()]
-        return inside if sum(path.stat().st_size for path in inside) < AHEAD_BYTES else []
-    except (OSError, *DAMAGE):
-        return []

@@ -3,7 +3,6 @@
 What a picture *means* (roles, normals, gloss) is not known here: that is `ektopos.maps`.
 """
 
-from ektopos.images.ahead import read_ahead
 from ektopos.images.encodings import (
     decode_table,
     linear_to_srgb,
@@ -52,7 +51,6 @@ __all__ = [
     "part_content",
     "quantise",
     "quantise_spread",
-    "read_ahead",
     "read_header",
     "read_image",
     "resize",

@@ -16,12 +16,11 @@ from xml.etree import ElementTree
 import numpy as np
 
 from ektopos.base.strict_json import json_value
-from ektopos.cli.export import _maps_ahead
 from ektopos.cli.main import main
+from ektopos.cli.maps_ahead import maps_ahead, read_ahead
 from ektopos.export.placing import _move
 from ektopos.export.profile import find_profile
 from ektopos.export.write_package import export_package
-from ektopos.images import read_ahead
 from ektopos.project import open_project
 from tests.samples import folder, noise, project_folder, quads, save, save_glb
 
@@ -359,15 +358,15 @@ class Ahead(TestCase):
         with folder() as root:
             project_folder(root / "p")
             path = root / "p/test.ektopos.json"
-            maps = _maps_ahead(path, root / "out")
+            maps = maps_ahead(path, root / "out")
             self.assertEqual(
                 {found.name for found in maps},
                 {"tile_col.png", "tile_orm.png", "tile_nrm.png", "tile_gloss.png", "glow.hdr"},
             )
-            self.assertEqual(_maps_ahead(root / "p", root / "out"), maps)
+            self.assertEqual(maps_ahead(root / "p", root / "out"), maps)
             (root / "out").mkdir()
             (root / "out/package.json").write_text("{}")
-            self.assertEqual(_maps_ahead(path, root / "out"), [])
+            self.assertEqual(maps_ahead(path, root / "out"), [])
             save(root / "secret.png", noise(8, 1))
             for text in (
                 '{"maps": {"a": {"file": "../secret.png"}, "b": {"file": "gone.png"}}}',
@@ -377,7 +376,7 @@ class Ahead(TestCase):
                 '{"maps": 3}',
             ):
                 path.write_text(text)
-                self.assertEqual(_maps_ahead(path, root / "other"), [])
+                self.assertEqual(maps_ahead(path, root / "other"), [])
 
     def test_a_map_that_cannot_be_read_is_said_as_ever(self) -> None:
         with folder() as root:
