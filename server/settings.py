@@ -385,6 +385,8 @@ METRICS_TOKEN = _text("METRICS_TOKEN")
 LOG_AS = _text("LOG_AS", "text")
 if LOG_AS not in ("text", "json"):
     raise SystemExit(f"EKTOPOS_LOG_AS must be text or json, not “{LOG_AS}”.")
+TEST_RUNNER = "tests.runner.Runner"
+
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,

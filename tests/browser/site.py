@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import atexit
 import base64
+import contextlib
 import os
 import shutil
 import subprocess
@@ -18,12 +19,14 @@ from django.conf import settings
 from django.db import connections
 from django.test import LiveServerTestCase
 from playwright.sync_api import Browser, Locator, Page, Playwright, TimeoutError, sync_playwright
+from playwright.sync_api import Error as PlaywrightError
 from pydantic import TypeAdapter
 
 from ektopos.edits import Edit
 from server.workshop import reader_processes
 from server.workshop.models import Job, Project, facts
 from tests.browser.chromium import PIXELS, chromium
+from tests.runner import TRACES
 from tests.samples import folder, project_folder
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -94,6 +97,7 @@ class Site(LiveServerTestCase):
         context = browser(self.draws).new_context(
             viewport={"width": 1280, "height": 800}, device_scale_factor=0.5, accept_downloads=True
         )
+        context.tracing.start()
         self.page: Page = context.new_page()
         # Half of the tests run beside these, on two cores: what takes long is not what is wrong.
         self.page.set_default_timeout(90_000)
@@ -106,6 +110,12 @@ class Site(LiveServerTestCase):
         self.page.on("request", lambda r: self._is_ours(r.url) or self.complaints.append(r.url))
 
     def tearDown(self) -> None:
+        # The outcome of the test's own body; there is no other way to ask for it.
+        if not self._outcome.success:  # type: ignore[attr-defined]
+            TRACES.mkdir(parents=True, exist_ok=True)
+            with contextlib.suppress(PlaywrightError):
+                self.page.screenshot(path=TRACES / f"{self.id()}.png")
+                self.page.context.tracing.stop(path=TRACES / f"{self.id()}.zip")
         self.page.context.close()
 
     def _is_ours(self, url: str) -> bool:
