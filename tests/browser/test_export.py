@@ -55,7 +55,7 @@ class Leaving(Site):
         page = self.page
         self.open_small_project()
         page.get_by_role("button", name=re.compile("^for ")).click()
-        page.get_by_role("menuitem", name="one an input").click()
+        page.get_by_role("menuitem", name="one per input").click()
         self.go("Export")
         self.button("Export only").click()
         with page.expect_download() as download:
@@ -95,7 +95,7 @@ class Leaving(Site):
         self.open_small_project()
         page.get_by_role("button", name=re.compile("^for ")).click()
         page.get_by_text("Targets of your own").click()
-        page.get_by_role("button", name="Copy Loose maps, one an input").click()
+        page.get_by_role("button", name="Copy Loose maps, one per input").click()
         page.get_by_label("KTX2 files contain mips").click()
         page.get_by_text("only KTX2 files can bring mips").wait_for()
         self.assertTrue(self.button("Save the target").is_disabled())
@@ -126,8 +126,8 @@ class Leaving(Site):
         page.get_by_role("button", name="Change", exact=True).wait_for()
         page.keyboard.press("Escape")
         page.get_by_role("button", name=re.compile("^for ")).click()
-        page.get_by_role("option", name=re.compile("one an input, changed")).or_(
-            page.get_by_role("menuitem", name=re.compile("one an input, changed"))
+        page.get_by_role("option", name=re.compile("one per input, changed")).or_(
+            page.get_by_role("menuitem", name=re.compile("one per input, changed"))
         ).first.click()
         self.go("Export")
         self.button("Export and test").click()

@@ -16,7 +16,7 @@ export const labels = {
   allIsCarried: 'everything is supported',
   chosen: 'chosen',
   memoryWithAllMipsUncompressedUnless:
-    'Memory with all mips, uncompressed unless textures are exported as ETC1S or UASTC, and block-compressed of 16 bytes for 4 × 4 texels as engines compress on import.',
+    'Memory with all mips. Textures count as uncompressed unless they are exported as ETC1S or UASTC. Block-compressed is what engines make of them on import: 16 bytes for 4 × 4 texels.',
   close: 'Close',
   deliverToAFolder: 'Deliver to a folder',
   thePackageForIsMadeAnd: (target: Part) =>

@@ -140,8 +140,8 @@ export const labels = {
   wordCurrent: 'current',
   wordNone: 'none',
   wordNothing: 'nothing',
-  wordFeeds: 'feeds',
-  wordSize: 'size',
-  wordNote: 'note',
+  wordFeeds: 'Feeds',
+  wordSize: 'Size',
+  wordNote: 'Note',
   wordSaved: 'saved',
 } as const
