@@ -79,7 +79,7 @@ def take(page: Page, home: str) -> None:
         washed = cv2.imread(str(file)).astype(float)
         washed[..., 1] *= 0.85
         path = Path(folder) / "dome_copper_col.png"
-        cv2.imwrite(str(path), washed.astype(np.uint8))
+        cv2.imwrite(str(path), washed.astype("uint8"))
         page.goto(f"{home}/maps")
         page.get_by_label("Files to import").set_input_files(path)
         page.get_by_role("button", name="Review…").click(timeout=60_000)
