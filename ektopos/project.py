@@ -48,7 +48,7 @@ class Project:
         place = self.find(file)
         if place is None:
             raise MissingReference(
-                f"the file {file} is missing.", subject=subject or file, hint="Bring it in again."
+                f"the file {file} is missing.", subject=subject or file, hint="Import it again."
             )
         return place
 
@@ -72,7 +72,7 @@ class Project:
         entry = self.document.maps.get(name)
         if entry is None:
             raise MissingReference(
-                "there is no such map.", subject=name, hint="Choose another, or bring it in."
+                "there is no such map.", subject=name, hint="Choose another, or import it."
             )
         return self.path(entry.file, name)
 
@@ -89,7 +89,7 @@ def read_project_mesh(project: Project, name: str) -> Mesh:
     entry = project.document.meshes.get(name)
     if entry is None:
         raise MissingReference(
-            "there is no such mesh.", subject=name, hint="Choose another, or bring it in."
+            "there is no such mesh.", subject=name, hint="Choose another, or import it."
         )
     return read_mesh(
         project.path(entry.file, name), project.find_beside(entry.file), name=entry.file

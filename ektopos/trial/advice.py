@@ -50,7 +50,7 @@ ADVICE: dict[Cause, str] = {
     "hierarchy-changed": "Keep the hierarchy on import.",
     "extension-added": "Write it without.",
     "extension-unknown": "Write it without.",
-    "not-the-listed-file": "Export again, or bring the change in.",
+    "not-the-listed-file": "Export again, or import the change.",
     "not-carried-by-target": "Choose another target, or set it in the engine.",
     "unknown": "Look at the picture of the difference.",
 }

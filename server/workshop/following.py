@@ -43,7 +43,7 @@ def granted(project: Project, folder: str) -> GrantedFolder:
             raise EktoposError(
                 f"{row.project.name} has {row.folder} already.",
                 subject=folder,
-                hint="Take it back first, or name another folder.",
+                hint="Revoke that grant first, or name another folder.",
             )
     return GrantedFolder.objects.get_or_create(project=project, folder=str(path))[0]
 

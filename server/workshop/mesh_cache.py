@@ -125,7 +125,7 @@ def source_mesh(revision: AnyState, name: str, steps: Sequence[MeshStep] | None 
     sha = revision.sha_of(entry.file)
     if not sha or known_content(sha) is None:
         raise MissingReference(
-            "the mesh’s file is missing.", subject=name, hint="Bring it in again."
+            "the mesh’s file is missing.", subject=name, hint="Import it again."
         )
     beside = referred(sha, entry.file, revision.sha_of)
     parts = {part: other for part, other in beside.items() if other}
@@ -423,7 +423,7 @@ def _entry(revision: AnyState, name: str) -> MeshEntry:
     raw = revision.document["meshes"].get(name)
     if raw is None:
         raise MissingReference(
-            "there is no such mesh.", subject=name, hint="Choose another, or bring it in."
+            "there is no such mesh.", subject=name, hint="Choose another, or import it."
         )
     return MeshEntry.model_validate(raw)
 

@@ -20,7 +20,7 @@ OTHERS = {
     r"\bambient occlusion\b|\bAO\b": "occlusion",
 }
 FORMER = {
-    r"\b[Bb]r(ing|ought) in\b": "import",
+    r"\b[Bb]r(ing|ought)( (it|both|them|the [a-z ]{1,20}))? in\b": "import",
     r"\b[Tt]ake (off|out|away)\b|\bTake it\b": "remove, or replace",
     r"\bLeave it\b": "ignore, or skip",
     r"\bwears\b|As worn": "has the material, or shaded",
@@ -55,7 +55,7 @@ def sentences() -> Iterator[tuple[str, str]]:
         for said in re.findall(r"'((?:[^'\n\\]|\\.)+)'|\"([^\"\n]+)\"|`([^`]+)`", text):
             yield path.name, re.sub(r"\$\{[^}]*\}", "…", " ".join(said))
     yield "guide.md", (ROOT / "docs/guide.md").read_text()
-    for path in (ROOT / "ektopos").rglob("*.py"):
+    for path in (*(ROOT / "ektopos").rglob("*.py"), *(ROOT / "server").rglob("*.py")):
         tree = ast.parse(path.read_text())
         docs = {
             id(node.body[0].value)

@@ -250,6 +250,6 @@ def _buffer(entry: Json, index: int, binary: bytes | None, find: Find, name: str
         raise UnreadableFile(
             f"it needs the file {unquote(uri)}, which is not beside it.",
             subject=name,
-            hint="Bring both in together.",
+            hint="Import both together.",
         )
     return path.read_bytes()

@@ -237,7 +237,7 @@ def get_map(request: HttpRequest, project_id: UUID, name: str) -> MapOut:
     for row, facts, verdict in _board(project, name):
         if facts is None or verdict is None:
             raise MissingReference(
-                "its file has not been measured.", subject=name, hint="Bring it in again."
+                "its file has not been measured.", subject=name, hint="Import it again."
             )
         statistics = facts.statistics
         source = "you said so" if row.by_hand else f"{row.said_by} says so"

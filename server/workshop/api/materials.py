@@ -156,7 +156,7 @@ def conversion(request: HttpRequest, project_id: UUID, set_name: str) -> Convers
             raise MissingReference(
                 "its file is missing or still being measured.",
                 subject=name,
-                hint="Bring it in again.",
+                hint="Import it again.",
             )
         entry = document.maps[name]
         return Decoded(
@@ -272,7 +272,7 @@ def header_of(revision: Revision, document: Document) -> Any:
         path = content_path(shas[name]) if shas.get(name) else None
         if path is None or not path.is_file():
             raise MissingReference(
-                "the map's file is missing.", subject=name, hint="Bring it in again."
+                "the map's file is missing.", subject=name, hint="Import it again."
             )
         return read_header(path)
 

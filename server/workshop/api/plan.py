@@ -128,7 +128,7 @@ def sets_of_mesh(request: HttpRequest, project_id: UUID, name: str) -> AtlasEsti
     document = project.document
     if name not in document.meshes:
         raise MissingReference(
-            "there is no such mesh.", subject=name, hint="Choose another, or bring it in."
+            "there is no such mesh.", subject=name, hint="Choose another, or import it."
         )
     row = measured(project.head, [name]).get(name)
     if row is None:

@@ -135,7 +135,7 @@ def _throw(
     nothing to throw."""
     if material is None:
         raise EktoposError(
-            "it wears no material that could be thrown on.", subject=slot, hint="Give it one."
+            "no material is assigned to it, so there is nothing to project.", subject=slot, hint="Give it one."
         )
     whole = resolve_inheritance(job.project.document, material)
     loader = MapLoader(job.project.core())

@@ -24,7 +24,7 @@ from server.workshop.pictures import keep_reduced
 from server.workshop.store import content_path, named, put_file
 
 logger = logging.getLogger(__name__)
-ENDED = "it ended the process that read it. Bring it in by itself, or save it again."
+ENDED = "it ended the process that read it. Import it alone, or save it again."
 
 
 PART = 8

@@ -13,7 +13,7 @@ class Followed(models.Model):
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="followed")
     folder = models.CharField(max_length=1000)
     takes = models.BooleanField(default=False)
-    """Whether new versions are taken by themselves; else they wait."""
+    """Whether new versions replace the current ones automatically; else they wait for a review."""
     seen = models.JSONField(default=dict)
     """By path below the folder: size and time of the file as it was last taken up."""
     links = models.JSONField(default=dict)

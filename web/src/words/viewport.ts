@@ -46,7 +46,7 @@ export const labels = {
   displayTitle: 'Display',
   percentDeep: ' % deep',
   theLibraryHasNoPlace: 'The library has no place for a curve of one’s own any more.',
-  itCannotBeFetchedBring: (name: Part) => `${name}: it cannot be fetched. Bring the file in again.`,
+  itCannotBeFetchedBring: (name: Part) => `${name}: it cannot be fetched. Import the file again.`,
   aPanoramaIsARadiance: (name: Part) =>
     `${name}: a panorama is a Radiance HDR or an EXR. Save it as one.`,
   itCannotBeReadAs: (name: Part) => `${name}: it cannot be read as a panorama. Save it again.`,

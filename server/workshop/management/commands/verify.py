@@ -22,7 +22,7 @@ class Command(BaseCommand):
             self.stdout.write(f"{damage.sha256[:12]} {what}: {where}")
         if count:
             self.stdout.write(
-                f"{count} in all. Bring the same files in again: what is damaged is then replaced."
+                f"{count} in all. Import the same files again to replace what is damaged."
             )
             raise SystemExit(1)
         self.stdout.write("Every file is what it was.")
