@@ -1,7 +1,7 @@
 """A project: its document joined to the files it names.
 
 Files come from a folder, from a zip, or (in the application) from a content-addressed store.
-Everything else asks `Project.path` and never touches paths itself, so that nothing outside a
+Everything else asks `OpenProject.path` and never touches paths itself, so that nothing outside a
 project is ever opened.
 """
 
@@ -37,7 +37,7 @@ FindFile = Callable[[str], Path | None]
 
 
 @dataclass(frozen=True)
-class Project:
+class OpenProject:
     """A document and the way to its files."""
 
     document: Document
@@ -77,14 +77,14 @@ class Project:
         return self.path(entry.file, name)
 
 
-def load_mesh(project: Project, name: str) -> Mesh:
+def load_mesh(project: OpenProject, name: str) -> Mesh:
     """A mesh of the project, read, with its recipe applied. Raises `MissingReference`,
     `UnreadableFile` or `EktoposError`."""
     mesh = read_project_mesh(project, name)
     return apply_recipe(mesh, project.document.meshes[name].recipe)
 
 
-def read_project_mesh(project: Project, name: str) -> Mesh:
+def read_project_mesh(project: OpenProject, name: str) -> Mesh:
     """The same as its file has it."""
     entry = project.document.meshes.get(name)
     if entry is None:
@@ -96,7 +96,7 @@ def read_project_mesh(project: Project, name: str) -> Mesh:
     )
 
 
-def read_original(project: Project, name: str, mesh: Mesh | None = None) -> Original | None:
+def read_original(project: OpenProject, name: str, mesh: Mesh | None = None) -> Original | None:
     """The glTF file that a mesh came as, with its numbers; `None` for other formats. `mesh` is the
     mesh as its file has it, if that is known. Raises as `load_mesh`."""
     file = project.document.meshes[name].file
@@ -136,7 +136,7 @@ def folder_files(root: Path) -> FindFile:
 
 
 @contextlib.contextmanager
-def open_project(path: Path) -> Iterator[Project]:
+def open_project(path: Path) -> Iterator[OpenProject]:
     """A project from its document, its folder or its zip. Raises `InvalidDocument` if it is none of
     them."""
     if path.is_dir():
@@ -146,7 +146,7 @@ def open_project(path: Path) -> Iterator[Project]:
             unpack(path, Path(folder))
             yield _from_folder(Path(folder), path.name)
     elif path.is_file():
-        yield Project(load_document(path.read_bytes(), path.name), folder_files(path.parent))
+        yield OpenProject(load_document(path.read_bytes(), path.name), folder_files(path.parent))
     else:
         raise InvalidDocument(
             "there is no such project.", subject=str(path), hint="Check the path."
@@ -231,7 +231,7 @@ def document_among(files: Iterable[str], name: str) -> str:
     return documents[0][1]
 
 
-def pack(project: Project, archive: Path, progress: Progress = no_progress) -> None:
+def pack(project: OpenProject, archive: Path, progress: Progress = no_progress) -> None:
     """Write a project as a zip of its document and its files. Raises `MissingReference` if a file
     is not there."""
     with zipfile.ZipFile(archive, "w", zipfile.ZIP_STORED) as packed:
@@ -275,7 +275,7 @@ def _with_places(document: Document, places: dict[str, str]) -> Document:
     return document.model_copy(update=moved) if places else document
 
 
-def files_of(project: Project) -> list[str]:
+def files_of(project: OpenProject) -> list[str]:
     """Every file that a project's document names, and the files that its meshes name in turn."""
     maps = [entry.file for entry in project.document.maps.values()]
     return maps + [
@@ -283,7 +283,7 @@ def files_of(project: Project) -> list[str]:
     ]
 
 
-def files_of_mesh(project: Project, mesh: str) -> list[str]:
+def files_of_mesh(project: OpenProject, mesh: str) -> list[str]:
     """A mesh's file, and those that it names in turn."""
     file = project.document.meshes[mesh].file
     path = project.find(file)
@@ -294,9 +294,9 @@ def files_of_mesh(project: Project, mesh: str) -> list[str]:
     return [file, *(str(folder / part) for part in parts if project.find(str(folder / part)))]
 
 
-def _from_folder(folder: Path, name: str) -> Project:
+def _from_folder(folder: Path, name: str) -> OpenProject:
     inside = (str(path.relative_to(folder)) for path in folder.rglob(f"*{SUFFIX}"))
     document = folder / document_among(inside, name)
-    return Project(
+    return OpenProject(
         load_document(document.read_bytes(), document.name), folder_files(document.parent)
     )

@@ -15,7 +15,7 @@ import numpy as np
 from PIL import Image as Pillow
 
 from ektopos.meshes import Mesh, build_gltf, pack_glb
-from ektopos.project import Project, open_project
+from ektopos.project import OpenProject, open_project
 
 
 @contextlib.contextmanager
@@ -189,7 +189,7 @@ def project_folder(root: Path) -> Path:
 
 
 @contextlib.contextmanager
-def project(change: dict[str, Any] | None = None) -> Iterator[Project]:
+def project(change: dict[str, Any] | None = None) -> Iterator[OpenProject]:
     """The small project, opened; `change` is merged into its document's top level."""
     with folder() as root:
         project_folder(root)

@@ -14,7 +14,7 @@ from ektopos.export.placing import files_of_package, put_in_place, refuse_links
 from ektopos.export.profile import Profile
 from ektopos.export.reuse import PACKAGE_LIST
 from ektopos.export.write_package import Export, export_package
-from ektopos.project import Project
+from ektopos.project import OpenProject
 from ektopos.trial.compare import Trial, run_trial
 
 
@@ -36,7 +36,7 @@ class Delivery:
 
 
 def deliver(
-    project: Project,
+    project: OpenProject,
     profile: Profile,
     goal: Path,
     *,

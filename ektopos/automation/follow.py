@@ -20,7 +20,7 @@ from ektopos.images import IMAGE_SUFFIXES, read_image
 from ektopos.matching.renew import renew
 from ektopos.meshes import read_mesh
 from ektopos.project import (
-    Project,
+    OpenProject,
     document_among,
     folder_files,
     open_project,
@@ -168,7 +168,7 @@ def _pictures_first(paths: list[str]) -> list[str]:
 
 
 def _replacing(
-    project: Project, kind: str, name: str, file: Path
+    project: OpenProject, kind: str, name: str, file: Path
 ) -> tuple[ReplaceMap | ReplaceMesh, list[str]]:
     """The edit that puts a file in the place of a map or mesh, and what there is to say of it. The
     file is read first: one that breaks off is not taken."""

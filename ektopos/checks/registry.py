@@ -17,7 +17,7 @@ from ektopos.images import ImageHeader, read_header
 from ektopos.maps import Facts, facts_of
 from ektopos.materials import Material, resolve_inheritance, with_material_layers
 from ektopos.meshes import Fault, Mesh, SlotFacts, measure_mesh
-from ektopos.project import Project, load_mesh
+from ektopos.project import OpenProject, load_mesh
 
 _ORDER: dict[str, int] = {"error": 0, "warning": 1, "note": 2}
 
@@ -128,7 +128,7 @@ class Examined:
     """A project with what checks look at, each thing worked out once. What is broken is simply
     absent."""
 
-    project: Project
+    project: OpenProject
     profile: Profile
     known: Known | None = None
     problems: dict[str, EktoposError] = field(default_factory=dict)
@@ -225,7 +225,7 @@ def check(function: Check) -> Check:
     return function
 
 
-def run_checks(project: Project, profile: Profile, known: Known | None = None) -> list[Finding]:
+def run_checks(project: OpenProject, profile: Profile, known: Known | None = None) -> list[Finding]:
     """Everything that all checks find, worst first; what a person has accepted says so. With
     `known` no map is measured: what it does not know is not judged by its pixels."""
     examined = Examined(project, profile, known)

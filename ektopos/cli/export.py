@@ -15,7 +15,7 @@ from ektopos.cli.arguments import add_server_arguments, remote_project, say, wan
 if TYPE_CHECKING:
     from ektopos.checks import Finding
     from ektopos.export.profile import Profile
-    from ektopos.project import Project
+    from ektopos.project import OpenProject
 
 HELP = "Write a project's package for a target."
 
@@ -70,7 +70,7 @@ def run(options: argparse.Namespace) -> Outcome:
     return export, FINE, [*lines, *left, *export.notes, f"{export.seconds:.2f} s"]
 
 
-def _missing(project: Project, profile: Profile, problem: MissingReference) -> Outcome:
+def _missing(project: OpenProject, profile: Profile, problem: MissingReference) -> Outcome:
     """What a project names and does not have: everything of it, not only what was met first."""
     from ektopos.checks import Known, run_checks
 

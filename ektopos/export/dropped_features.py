@@ -13,7 +13,7 @@ from ektopos.document.mesh_steps import Shade
 from ektopos.export.profile import Profile
 from ektopos.meshes.formats.gltf import GLTF_SUFFIXES
 from ektopos.meshes.scene import Brought, FileScene, read_scene
-from ektopos.project import Project
+from ektopos.project import OpenProject
 
 SceneOf = Callable[[str], FileScene]
 """The scene of a mesh's file, by the mesh's name."""
@@ -40,7 +40,7 @@ class ExportedMesh:
     left: list[DroppedFeature]
 
 
-def scene_reader(project: Project) -> SceneOf:
+def scene_reader(project: OpenProject) -> SceneOf:
     """Reads the scenes of a project's meshes."""
 
     def scene_of(name: str) -> FileScene:
@@ -87,7 +87,7 @@ def _why(profile: Profile, entry: MeshEntry, *, alone: bool) -> str:
 
 
 def exported_mesh_of(
-    project: Project, profile: Profile, name: str, scene_of: SceneOf
+    project: OpenProject, profile: Profile, name: str, scene_of: SceneOf
 ) -> ExportedMesh:
     """The same of a mesh of a project."""
     meshes = project.document.exported().meshes
@@ -95,7 +95,7 @@ def exported_mesh_of(
     return exported_mesh(name, project.document.meshes[name], scene_of(name), profile, alone=alone)
 
 
-def all_dropped_features(project: Project, profile: Profile) -> list[DroppedFeature]:
+def all_dropped_features(project: OpenProject, profile: Profile) -> list[DroppedFeature]:
     """What stays behind of all meshes of a project; nothing is said of a file that cannot be read,
     which the checks say."""
     scene_of = scene_reader(project)

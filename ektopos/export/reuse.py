@@ -25,7 +25,7 @@ from ektopos.export.plan import PlannedFile
 from ektopos.export.profile import Profile
 from ektopos.materials.texel_coverage import slots_with
 from ektopos.meshes.formats.gltf import load_gltf
-from ektopos.project import Project, files_of, files_of_mesh, is_safe
+from ektopos.project import OpenProject, files_of, files_of_mesh, is_safe
 
 PACKAGE_LIST = "package.json"
 HashOf = Callable[[str], str]
@@ -102,7 +102,9 @@ def read_earlier(folder: Path) -> EarlierPackage:
     return EarlierPackage(folder, listing if sound and "ektopos" in listing else {})
 
 
-def texture_key(planned: PlannedFile, profile: Profile, project: Project, hash_of: HashOf) -> str:
+def texture_key(
+    planned: PlannedFile, profile: Profile, project: OpenProject, hash_of: HashOf
+) -> str:
     """What a planned texture is made from, as 64 hexadecimal digits."""
     feeds = [feed for channel in planned.channels.values() for feed in channel.feeds()]
     used = {
@@ -122,7 +124,7 @@ def texture_key(planned: PlannedFile, profile: Profile, project: Project, hash_o
     return hash_json([__version__, _WRITERS, planned.recipe, profile.normal_y, hashes])
 
 
-def package_key(project: Project, profile: Profile) -> str:
+def package_key(project: OpenProject, profile: Profile) -> str:
     """What a package is made from, as 64 hexadecimal digits."""
     files = sorted(set(files_of(project)))
     contents = dict(zip(files, _hashes(project.path(file) for file in files), strict=True))
@@ -142,7 +144,7 @@ def _hashes(paths: Iterable[Path]) -> list[str]:
         return list(pool.map(hash_file, paths))
 
 
-def file_hashes(project: Project) -> HashOf:
+def file_hashes(project: OpenProject) -> HashOf:
     """A look-up of the hashes of a project's files."""
     return lambda file: hash_file(project.path(file))
 

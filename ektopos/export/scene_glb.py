@@ -23,7 +23,7 @@ from ektopos.export.write_package import export_package
 from ektopos.meshes import Mesh, build_gltf, pack_glb
 from ektopos.meshes.formats.glb import Binary
 from ektopos.meshes.formats.gltf import load_gltf
-from ektopos.project import FindFile, Project, load_mesh
+from ektopos.project import FindFile, OpenProject, load_mesh
 
 TARGET = "gltf-glb"
 """Whose rules the file follows, but for the size of its textures."""
@@ -47,7 +47,7 @@ class SceneFile:
 
 
 def write_scene(
-    project: Project, out: Path, size: int, progress: Progress = no_progress
+    project: OpenProject, out: Path, size: int, progress: Progress = no_progress
 ) -> SceneFile:
     """Write the scene of a project as a GLB whose textures are at most `size` texels a side.
 
@@ -144,7 +144,7 @@ def _only(document: Document, names: set[str], folder: Path) -> tuple[Document, 
 GROUND_FILE = "meshes/ground of the scene.glb"
 
 
-def _with_file(project: Project, folder: Path) -> FindFile:
+def _with_file(project: OpenProject, folder: Path) -> FindFile:
     def find(file: str) -> Path | None:
         return folder / "ground.glb" if file == GROUND_FILE else project.find(file)
 

@@ -39,7 +39,7 @@ from ektopos.images import read_header, read_image, write_image
 from ektopos.materials.resolve import MapLoader, ReadMap
 from ektopos.materials.texel_coverage import with_transform
 from ektopos.meshes import Mesh, apply_recipe
-from ektopos.project import Project, read_original, read_project_mesh
+from ektopos.project import OpenProject, read_original, read_project_mesh
 
 
 @dataclass(frozen=True)
@@ -56,7 +56,7 @@ class Export:
 
 
 def export_package(
-    project: Project,
+    project: OpenProject,
     profile: Profile,
     out: Path,
     progress: Progress = no_progress,
@@ -106,7 +106,9 @@ def export_package(
     return _done(project, profile, files, started)
 
 
-def _done(project: Project, profile: Profile, files: list[ExportedFile], started: float) -> Export:
+def _done(
+    project: OpenProject, profile: Profile, files: list[ExportedFile], started: float
+) -> Export:
     """What an export that began at `started` says of itself."""
     dropped = all_dropped_features(project, profile)
     notes = export_notes(project.document, files)

@@ -45,7 +45,7 @@ from ektopos.materials.adjust import Source, adjust, apply_strength, combine_lay
 from ektopos.materials.compositing import composite, flat_size
 from ektopos.materials.inheritance import REPEAT
 from ektopos.materials.specular_workflow import to_metallic_roughness
-from ektopos.project import Project
+from ektopos.project import OpenProject
 
 CACHE_BYTES = 512 * 2**20
 _BAND = 128
@@ -66,7 +66,7 @@ class MapLoader:
     Several threads may ask it."""
 
     def __init__(
-        self, project: Project, limit: int = CACHE_BYTES, read: ReadMap = read_image
+        self, project: OpenProject, limit: int = CACHE_BYTES, read: ReadMap = read_image
     ) -> None:
         self.project = project
         self._limit = limit

@@ -18,7 +18,7 @@ from ektopos.export.profile import Profile
 from ektopos.export.writers.gltf import UNLIT, planned_extensions
 from ektopos.materials.inheritance import Material
 from ektopos.meshes import Mesh
-from ektopos.project import Project
+from ektopos.project import OpenProject
 from ektopos.sandbox import sandboxed
 from ektopos.trial.advice import ADVICE
 from ektopos.trial.arrived_preview import arrived_glb
@@ -48,7 +48,7 @@ class Trial:
 
 @sandboxed
 def run_trial(
-    project: Project,
+    project: OpenProject,
     package: Path,
     profile: Profile,
     progress: Progress = no_progress,
@@ -103,7 +103,9 @@ def run_trial(
 
 
 @sandboxed
-def tasks_left(project: Project, package: Path, profile: Profile, kept: ResultCache) -> list[Task]:
+def tasks_left(
+    project: OpenProject, package: Path, profile: Profile, kept: ResultCache
+) -> list[Task]:
     """What of a package nobody has judged yet. Raises as `run_trial`."""
     session = Session(project, package, profile, kept=kept)
     return [task for task in tasks_of(session) if session.known(task) is None]
@@ -111,7 +113,7 @@ def tasks_left(project: Project, package: Path, profile: Profile, kept: ResultCa
 
 @sandboxed
 def run_tasks(
-    project: Project,
+    project: OpenProject,
     package: Path,
     profile: Profile,
     kept: ResultCache,

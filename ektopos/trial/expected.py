@@ -21,7 +21,7 @@ from ektopos.meshes.formats.gltf import drawn_parts, influenced, local_matrix, n
 from ektopos.meshes.formats.gltf_accessors import Accessors
 from ektopos.meshes.formats.gltf_passthrough import Original, shaded_slots, turned_faces
 from ektopos.meshes.mesh import OTHER_WAY, with_normals
-from ektopos.project import Project, read_original, read_project_mesh
+from ektopos.project import OpenProject, read_original, read_project_mesh
 from ektopos.trial.engine.package import ImportedScene, ImportedTriangles, joint_mark
 from ektopos.trial.engine.scene import SAMPLES
 
@@ -94,7 +94,7 @@ def drawn_normals(mesh: Mesh) -> Corners:
 
 
 def expected_mesh(
-    project: Project, name: str, profile: Profile, materials: dict[str, Material]
+    project: OpenProject, name: str, profile: Profile, materials: dict[str, Material]
 ) -> ExpectedMesh:
     """A mesh as a target should have it. Raises as `load_mesh`."""
     entry = project.document.meshes[name]

@@ -22,7 +22,7 @@ from ektopos.images import encode_png, quantise, read_header
 from ektopos.materials.inheritance import Material
 from ektopos.materials.layering import surface_of
 from ektopos.materials.resolve import MapLoader
-from ektopos.project import Project
+from ektopos.project import OpenProject
 from ektopos.rendering import SurfaceInputs
 from ektopos.trial.arrived_preview import shown_material
 from ektopos.trial.cells import MESH, Cell, badness
@@ -72,7 +72,7 @@ class Session:
 
     def __init__(
         self,
-        project: Project,
+        project: OpenProject,
         package: Path,
         profile: Profile,
         *,

@@ -15,7 +15,7 @@ from ektopos.document import Document, document_json
 from ektopos.export.profile import Profile
 from ektopos.materials.layering import surface_of
 from ektopos.materials.texel_coverage import slots_with
-from ektopos.project import Project, files_of_mesh
+from ektopos.project import OpenProject, files_of_mesh
 from ektopos.trial.engine.package import Imported, ImportedMaterial, ImportedTriangles
 from ektopos.trial.tasks import Task, code
 
@@ -23,7 +23,7 @@ from ektopos.trial.tasks import Task, code
 class SessionFacts(Protocol):
     """What keys are made of: a project, a package, and what is asked of a trial."""
 
-    project: Project
+    project: OpenProject
     document: Document
     imported: Imported
     profile: Profile

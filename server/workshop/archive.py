@@ -7,7 +7,7 @@ from pathlib import Path
 
 from ektopos.base.errors import InvalidDocument, MissingReference
 from ektopos.document import Document, load_document
-from ektopos.project import Project as CoreProject
+from ektopos.project import OpenProject as CoreProject
 from ektopos.project import document_among, files_of, is_safe, open_project, opened_zip
 from server.workshop.models import Job, Project
 from server.workshop.store import content_path, known_content, put_file

@@ -48,7 +48,7 @@ from ektopos.meshes.mesh import Node
 from ektopos.meshes.read import with_nested
 from ektopos.meshes.recipe import with_names, without_names
 from ektopos.meshes.scene import FileScene
-from ektopos.project import Project as Core
+from ektopos.project import OpenProject as Core
 from ektopos.project import read_original
 from server.workshop import pictures
 from server.workshop.models import AnyState, MapFacts, MeshFacts, Revision
@@ -124,9 +124,7 @@ def source_mesh(revision: AnyState, name: str, steps: Sequence[MeshStep] | None 
     entry = _entry(revision, name)
     sha = revision.sha_of(entry.file)
     if not sha or known_content(sha) is None:
-        raise MissingReference(
-            "the mesh’s file is missing.", subject=name, hint="Import it again."
-        )
+        raise MissingReference("the mesh’s file is missing.", subject=name, hint="Import it again.")
     beside = referred(sha, entry.file, revision.sha_of)
     parts = {part: other for part, other in beside.items() if other}
     return Source(

@@ -15,7 +15,7 @@ from ektopos.images import read_image
 from ektopos.material_import import Carried, carried_by, map_entries
 from ektopos.materials import MapLoader, resolve_inheritance
 from ektopos.materials.resolve import resolve_feed
-from ektopos.project import Project
+from ektopos.project import OpenProject
 from tests.samples import folder, project, quads, save_glb
 
 
@@ -34,7 +34,7 @@ class InsideGlb(TestCase):
             entries = map_entries(found, {one.name: one.name for one in found.maps}, "inside")
             document = Document(maps=entries, materials=found.materials)
             again, before = (
-                MapLoader(Project(document, lambda file: root / file)),
+                MapLoader(OpenProject(document, lambda file: root / file)),
                 MapLoader(opened),
             )
             for name in found.materials:

@@ -26,7 +26,7 @@ from ektopos.maps import Facts, encoding_of_roles, facts_of
 from ektopos.materials.resolve import MapLoader, resolve_feed
 from ektopos.meshes import Mesh, apply_recipe, find_faults, read_mesh, slot_facts
 from ektopos.meshes.recipe import OTHER_WAY
-from ektopos.project import Project, open_project
+from ektopos.project import OpenProject, open_project
 from tests.samples import folder, noise, normals_of, quads, save, save_glb
 
 Raw = dict[str, Any]
@@ -374,7 +374,7 @@ def opened(root: Path, spoil: Spoil | None = None) -> Any:
     return open_project(root)
 
 
-def check(project: Project) -> list[Finding]:
+def check(project: OpenProject) -> list[Finding]:
     def known(name: str) -> Facts | None:
         try:
             return measured(project.map_path(name).read_bytes(), project.map_path(name).suffix)
@@ -466,7 +466,7 @@ class EveryCheck(TestCase):
                     if finding.remedy is None:
                         continue
                     with self.subTest(code, mends=finding.code):
-                        after = check(Project(changed(project, finding), project.find))
+                        after = check(OpenProject(changed(project, finding), project.find))
                         self.assertNotIn(
                             (finding.code, finding.subject), {(f.code, f.subject) for f in after}
                         )
@@ -501,7 +501,7 @@ class EveryCheck(TestCase):
         self.assertIn("reader-note", {f.code for f in findings(deep)})
 
 
-def changed(project: Project, finding: Finding) -> Document:
+def changed(project: OpenProject, finding: Finding) -> Document:
     remedy = finding.remedy
     assert remedy is not None
     document = apply_edits(project.document, list(remedy.edits))
@@ -518,7 +518,7 @@ class IntoRange(TestCase):
             raw = sound(root)
             spoil(root, raw)
             document = load_document(json.dumps(raw))
-            opened = Project(document, lambda file: p if (p := root / file).is_file() else None)
+            opened = OpenProject(document, lambda file: p if (p := root / file).is_file() else None)
             (finding,) = [f for f in check(opened) if f.code == code]
             document = changed(opened, finding)
             feed = document.materials["crate"].inputs["base_color"]
@@ -631,7 +631,7 @@ def findings_of_document(spoil: Spoil) -> list[Finding]:
     root, raw = _shared[1], json.loads(_shared[2])
     spoil(root, raw)
     document = load_document(json.dumps(raw))
-    return check(Project(document, lambda file: p if (p := root / file).is_file() else None))
+    return check(OpenProject(document, lambda file: p if (p := root / file).is_file() else None))
 
 
 def tearDownModule() -> None:
@@ -687,7 +687,7 @@ class WaivedAndRules(TestCase):
         with folder() as root, opened(root, halved) as project:
             (finding,) = [f for f in check(project) if f.code == "density-off-rule"]
             self.assertIn(f"{0.3 * 256:,.0f} texels", finding.message)
-            after = check(Project(changed(project, finding), project.find))
+            after = check(OpenProject(changed(project, finding), project.find))
         self.assertNotIn("density-off-rule", {f.code for f in after})
 
     def test_density_counts_map_and_tiling(self) -> None:

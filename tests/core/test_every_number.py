@@ -19,7 +19,7 @@ import numpy as np
 
 from ektopos.export.profile import find_profile
 from ektopos.export.write_package import export_package
-from ektopos.project import Project, open_project
+from ektopos.project import OpenProject, open_project
 from ektopos.trial.compare import Trial, run_trial
 from tests.samples import folder, noise, normals_of, quads, save, save_glb
 
@@ -316,7 +316,7 @@ class EveryNumber(TestCase):
                         self.assertEqual(unnoticed, [])
                         self.assertGreaterEqual(tried, least)
 
-    def trial(self, opened: Project, root: Path, target: str) -> Trial:
+    def trial(self, opened: OpenProject, root: Path, target: str) -> Trial:
         return run_trial(opened, root / "out", find_profile(target), renders=False)
 
 

@@ -21,7 +21,7 @@ from ektopos.images import srgb_to_linear
 from ektopos.materials import MapLoader, probe, surface_of
 from ektopos.materials.compositing import composite, feed_size, flat_size
 from ektopos.materials.resolve import resolve_feed, resolve_input
-from ektopos.project import Project
+from ektopos.project import OpenProject
 from ektopos.trial.compare import run_trial
 from tests.samples import folder, normals_of, project, save
 
@@ -41,7 +41,7 @@ def smooth_height(side: int = 64) -> np.ndarray:
 class Covers(TestCase):
     def setUp(self) -> None:
         self.enterContext_ = project()
-        self.opened: Project = self.enterContext_.__enter__()
+        self.opened: OpenProject = self.enterContext_.__enter__()
         self.addCleanup(self.enterContext_.__exit__, None, None, None)
         root = self.opened.path("maps/tile_orm.png").parent
         save(root / "half.png", HALF)

@@ -23,7 +23,7 @@ from ektopos.meshes import (
     slot_facts,
 )
 from ektopos.meshes.islands import smallest_gap, uv_islands
-from ektopos.project import Project, load_mesh
+from ektopos.project import OpenProject, load_mesh
 from tests.samples import folder, quads, save_glb
 
 STEPS = TypeAdapter(list[MeshStep])
@@ -200,7 +200,7 @@ class InDocument(TestCase):
             document = Document(meshes={"p": entry})
             again = load_document(dump_document(document))
             self.assertEqual(again, document)
-            mesh = load_mesh(Project(again, lambda file: root / file), "p")
+            mesh = load_mesh(OpenProject(again, lambda file: root / file), "p")
         self.assertEqual(counts(mesh), {"Hull": 2, "B": 2, "Hull_2": 2})
 
     def test_slots_keep_what_they_wear_and_whether_they_are_done(self) -> None:

@@ -28,7 +28,7 @@ from ektopos.images import encode_ktx2, srgb_to_linear
 from ektopos.materials.inheritance import resolve_inheritance
 from ektopos.materials.texel_coverage import covered_by, transform_uvs
 from ektopos.meshes import read_mesh
-from ektopos.project import Project, load_mesh
+from ektopos.project import OpenProject, load_mesh
 from ektopos.trial.compare import Trial, run_trial
 from ektopos.trial.engine.ktx2 import read_ktx2
 from tests.samples import folder, project
@@ -63,7 +63,7 @@ def formats(kind: str, **change: object) -> list[dict]:
 @contextmanager
 def exported(
     rules: Profile, change: Callable[[Document], None] | None = None
-) -> Iterator[tuple[Project, Path]]:
+) -> Iterator[tuple[OpenProject, Path]]:
     with project() as opened, folder() as root:
         if change:
             change(opened.document)
@@ -474,7 +474,7 @@ class LeftOut(TestCase):
             changed = apply_edits(
                 opened.document, [TypeAdapter(Edit).validate_python(e) for e in edits]
             )
-            opened = Project(changed, opened.find)
+            opened = OpenProject(changed, opened.find)
             rules = find_profile("orm-y-minus")
             export = export_package(opened, rules, root / "out")
             self.assertFalse([f.path for f in export.files if "dull" in f.path])

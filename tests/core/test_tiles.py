@@ -17,7 +17,7 @@ from ektopos.export.profile import find_profile
 from ektopos.maps.sets import maps_of_set, tiles_among
 from ektopos.matching import Candidate, proposals, tile_in_set
 from ektopos.meshes import Mesh, apply_recipe, slot_facts
-from ektopos.project import Project
+from ektopos.project import OpenProject
 from tests.samples import folder, quads, save_glb
 
 ROLES = {"BaseColor": "base_color", "Normal": "normal"}
@@ -86,7 +86,7 @@ class Tiles(TestCase):
         with folder() as root:
             for squares, expected in ((((0, 0),), 0), (((1, 0),), 1), (((0, 0), (1, 0)), 1)):
                 path = save_glb(root / f"{len(squares)}{squares[0][0]}.glb", body(*squares))
-                opened = Project(
+                opened = OpenProject(
                     document, lambda file, path=path: path if file == "m.glb" else None
                 )
                 codes = [one.code for one in run_checks(opened, find_profile("gltf-glb"))]

@@ -17,7 +17,7 @@ from ektopos.export.profile import find_profile
 from ektopos.export.write_package import export_package
 from ektopos.meshes import Mesh, apply_recipe, read_mesh
 from ektopos.meshes.vertex_normals import corner_normals
-from ektopos.project import Project, open_project
+from ektopos.project import OpenProject, open_project
 from ektopos.trial.compare import run_trial
 from tests.samples import folder, quads
 from tests.scenes import figure
@@ -83,7 +83,7 @@ class Normals(TestCase):
 
 
 class Packages(TestCase):
-    def shaded(self, opened: Project, mesh: str, *steps: Shade | TurnReversed) -> Project:
+    def shaded(self, opened: OpenProject, mesh: str, *steps: Shade | TurnReversed) -> OpenProject:
         raw = read_mesh(opened.path(opened.document.meshes[mesh].file))
         recipe = SetRecipe(mesh=mesh, recipe=list(steps), came_from={s: s for s in raw.slots})
         return replace(opened, document=apply_edits(opened.document, [recipe]))

@@ -13,7 +13,7 @@ from ektopos.maps import facts_of, identify
 from ektopos.materials.from_map_set import material_from_set
 from ektopos.materials.inheritance import resolve_inheritance
 from ektopos.materials.resolve import MapLoader, feed_problem, resolve_feed
-from ektopos.project import Project
+from ektopos.project import OpenProject
 from ektopos.trial.compare import run_trial
 from tests.samples import coloured, folder, noise, normals_of, save
 
@@ -66,7 +66,7 @@ class TwoChannels(TestCase):
                 feed = Feed(map="brick_n", channels="rgb")
                 material = MaterialEntry(inputs={"normal": feed})
                 document = Document(maps={"brick_n": entry}, materials={"brick": material})
-                project = Project(document, lambda file, root=root: root / file)
+                project = OpenProject(document, lambda file, root=root: root / file)
                 got = resolve_feed(
                     MapLoader(project),
                     resolve_inheritance(document, "brick").feeds["normal"],

@@ -25,7 +25,7 @@ from ektopos.material_import import carried_by
 from ektopos.materials.inheritance import Placement
 from ektopos.meshes import read_mesh
 from ektopos.meshes.read import files_beside
-from ektopos.project import Project, open_project
+from ektopos.project import OpenProject, open_project
 from ektopos.rendering.sample import sample
 from ektopos.trial.compare import run_trial
 from tests.core.test_rules import wrong
@@ -35,7 +35,7 @@ OWN = {"set": 1, "tiling": [4.0, 4.0], "offset": [0.5, 0.25], "rotation": -0.7}
 
 
 @contextmanager
-def placed(root: Path) -> Iterator[Project]:
+def placed(root: Path) -> Iterator[OpenProject]:
     """The sample with occlusion on a second UV set, emission mirrored, and the rest clamped."""
     project_folder(root)
     mesh = quads({"Front": 2, "Back": 1, "Bare": 1})

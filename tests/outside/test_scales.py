@@ -21,7 +21,7 @@ from ektopos.edits import SetRecipe, apply_edits
 from ektopos.export.profile import find_profile
 from ektopos.export.write_package import export_package
 from ektopos.meshes import apply_recipe, find_faults, read_mesh
-from ektopos.project import Project
+from ektopos.project import OpenProject
 from ektopos.trial.compare import run_trial
 from tests.outside.test_gltf import issues_of
 from tests.samples import folder
@@ -78,14 +78,14 @@ def tower() -> Scene:
     return scene
 
 
-def opened(root: Path, scene: Scene, *steps: ApplyScale | Shade) -> Project:
+def opened(root: Path, scene: Scene, *steps: ApplyScale | Shade) -> OpenProject:
     scene.save(root / "p/meshes/m.glb")
     slots = read_mesh(root / "p/meshes/m.glb").slots
     raw = {"meshes": {"m": {"file": "meshes/m.glb", "slots": dict.fromkeys(slots)}}}
     document = Document.model_validate({"ektopos": 1, "name": "p", "target": "gltf-glb"} | raw)
     recipe = SetRecipe(mesh="m", recipe=list(steps), came_from={s: s for s in slots})
     document = apply_edits(document, [recipe]) if steps else document
-    return Project(document, lambda file: root / "p" / file)
+    return OpenProject(document, lambda file: root / "p" / file)
 
 
 def drawn(path: Path) -> np.ndarray:

@@ -18,14 +18,14 @@ from ektopos.export.profile import find_profile
 from ektopos.export.scene_glb import write_scene
 from ektopos.export.write_package import export_package
 from ektopos.meshes import read_mesh
-from ektopos.project import Project, open_project
+from ektopos.project import OpenProject, open_project
 from ektopos.trial.compare import run_trial
 from tests.outside.test_gltf import issues_of
 from tests.samples import folder, project, project_folder
 from tests.scenes import figure
 
 
-def with_scene(opened: Project, scene: Scene) -> Project:
+def with_scene(opened: OpenProject, scene: Scene) -> OpenProject:
     return replace(opened, document=opened.document.model_copy(update={"scene": scene}))
 
 

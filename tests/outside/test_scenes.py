@@ -23,7 +23,7 @@ from ektopos.document.mesh_steps import MoveUvs, SplitSlot
 from ektopos.export.profile import find_profile
 from ektopos.export.write_package import export_package
 from ektopos.meshes import read_mesh
-from ektopos.project import Project, open_project
+from ektopos.project import OpenProject, open_project
 from ektopos.trial.compare import Trial, run_trial
 from ektopos.trial.engine.scene import _sampled as engine_sampled
 from ektopos.trial.expected import sampled
@@ -33,7 +33,7 @@ from tests.scenes import figure
 
 
 @contextmanager
-def figured() -> Iterator[tuple[Project, Path]]:
+def figured() -> Iterator[tuple[OpenProject, Path]]:
     """The sample with the figure as its only mesh, and a folder to export into."""
     with folder() as root:
         project_folder(root / "in")

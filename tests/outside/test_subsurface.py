@@ -22,7 +22,7 @@ from MaterialX.PyMaterialXGenShader import GenContext, findRenderableElements
 
 from ektopos.export.profile import built_in_profiles, find_profile
 from ektopos.export.write_package import export_package
-from ektopos.project import Project, open_project
+from ektopos.project import OpenProject, open_project
 from ektopos.trial.cells import Cell
 from ektopos.trial.compare import run_trial
 from tests.samples import folder, project_folder
@@ -67,7 +67,7 @@ def cells_after(
 
 
 @contextlib.contextmanager
-def lit(inputs: dict[str, Any], alpha_mode: str) -> Iterator[Project]:
+def lit(inputs: dict[str, Any], alpha_mode: str) -> Iterator[OpenProject]:
     """The small project, whose first material has these inputs besides its own."""
     with folder() as root:
         path = project_folder(root) / "test.ektopos.json"

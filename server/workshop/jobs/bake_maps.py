@@ -135,7 +135,9 @@ def _throw(
     nothing to throw."""
     if material is None:
         raise EktoposError(
-            "no material is assigned to it, so there is nothing to project.", subject=slot, hint="Give it one."
+            "no material is assigned to it, so there is nothing to project.",
+            subject=slot,
+            hint="Give it one.",
         )
     whole = resolve_inheritance(job.project.document, material)
     loader = MapLoader(job.project.core())

@@ -13,7 +13,7 @@ from django.conf import settings
 from ektopos.base.strict_json import json_value
 from ektopos.base.types import Progress
 from ektopos.export.profile import Profile, find_profile
-from ektopos.project import Project
+from ektopos.project import OpenProject
 from ektopos.trial.compare import run_tasks, run_trial, tasks_left
 from ektopos.trial.tasks import ResultCache, Task
 from server.workshop.jobs.subtasks import hand_out, may_hand_out
@@ -116,6 +116,6 @@ def judge(job: Job, package: Package, progress: Progress) -> None:
     package.save(update_fields=["trial"])
 
 
-def _tried(package: Package, folder: Path) -> tuple[Project, Path, Profile]:
+def _tried(package: Package, folder: Path) -> tuple[OpenProject, Path, Profile]:
     project = package.revision.core()
     return project, folder / "files", find_profile(package.target, project.document)

@@ -16,7 +16,7 @@ from django.db import models, transaction
 from ektopos.document import Document, document_json
 from ektopos.document.delta import changed, difference
 from ektopos.edits import Edit, apply_edits, collisions
-from ektopos.project import Project as CoreProject
+from ektopos.project import OpenProject as CoreProject
 from server.workshop.models.acting import acting
 from server.workshop.models.ordered import OrderedJSON
 from server.workshop.store import content_here
