@@ -14,6 +14,7 @@ import re
 import sys
 import time
 import unittest
+import warnings
 from pathlib import Path
 from typing import Any
 
@@ -77,6 +78,9 @@ class Runner(DiscoverRunner):
         # A 4xx is what many tests want, and a page that is closed breaks its connections.
         logging.getLogger("django.request").setLevel(logging.ERROR)
         logging.getLogger("django.server").setLevel(logging.WARNING)
+        logging.getLogger("django.security").setLevel(logging.CRITICAL)
+        # A library of colour science says at each start that it draws no diagrams here.
+        warnings.filterwarnings("ignore", message=".*Matplotlib.*")
 
     def get_resultclass(self) -> type[unittest.TextTestResult] | None:
         return super().get_resultclass() or Result
