@@ -71,7 +71,7 @@ export function FindingView({ group, finding, choose, mend, leave, countAgain }:
         <p>{finding.message}</p>
         <AddNote at={{ kind: 'finding', place: [finding.code, finding.subject] }} marked />
         {finding.waived != null && (
-          <Waived className="waived">
+          <Waived>
             <b>{labels.ignored}</b> {finding.waived}
           </Waived>
         )}

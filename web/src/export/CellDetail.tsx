@@ -57,7 +57,7 @@ export function CellDetail({ cell, pack, trial }: Props) {
       : entry.material === cell.material && entry.input === cell.input,
   )
   return (
-    <Detail className="detail" aria-live="polite">
+    <Detail aria-live="polite">
       {picture >= 0 ? (
         <Pictures key={picture} cell={cell} pack={pack} number={picture} />
       ) : cell.settings?.length ? (

@@ -21,7 +21,7 @@ export function Renders({ pack, trial }: { pack: Package; trial: TrialResult }) 
     <Box component="section" aria-label={labels.renders} sx={{ padding: '12px 14px' }}>
       <h2>{labels.underTheSameLight}</h2>
       <p className="small">{labels.flipIsTheMeanDifferenceAn}</p>
-      <RendersBox className="renders">
+      <RendersBox>
         {trial.renders.map((entry) => {
           const name = entry.material ?? entry.mesh
           const number = trial.pictures.findIndex(

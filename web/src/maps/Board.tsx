@@ -258,7 +258,7 @@ export function Board({ maps, rank, current, channel, chosen, choose, makeMateri
           {labels.noMapHereChooseAnotherFilter}
         </Box>
       )}
-      <BoardBox className="board" style={{ height: virtual.getTotalSize() }}>
+      <BoardBox style={{ height: virtual.getTotalSize() }}>
         {virtual.getVirtualItems().map((item) => {
           const row = rows[item.index]!
           const isCurrent = row.maps.some((map) => map.name === current)
@@ -369,7 +369,7 @@ function SetHead({
           {row.name}
         </b>
         <MoreBox
-          className="plain more"
+          className="plain"
           aria-haspopup="menu"
           aria-label={labels.moreForTheSet(row.name, row.tile ? labels.tile(row.tile) : '')}
           onClick={(event) => setAnchor(event.currentTarget)}
@@ -487,7 +487,7 @@ function CellView({
   }
   if (!held)
     return (
-      <Cell className="cell" {...target}>
+      <Cell {...target}>
         <div className="gap" />
         <span className="name mono">&nbsp;</span>
       </Cell>

@@ -38,7 +38,7 @@ export function Convert({ set, close }: { set: string; close: () => void }) {
         {!found.data && !found.isError && <p className="quiet">{labels.workingItOut}</p>}
         {found.data && (
           <>
-            <ConvertBox className="convert">
+            <ConvertBox>
               <Parts title={labels.before} parts={found.data.before} />
               <Parts title={labels.after} parts={found.data.after} />
             </ConvertBox>

@@ -44,7 +44,7 @@ export function MapNumbers({ detail }: { detail: MapDetail }) {
   return (
     <>
       <Histograms detail={detail} />
-      <Facts className="facts">
+      <Facts>
         <dt>{labels.size}</dt>
         <dd className="mono">
           {map.width} × {map.height}

@@ -118,7 +118,6 @@ export function MapView({
   return (
     <View
       ref={box}
-      className="view"
       role="img"
       aria-label={`${map.name}, ${view === 'rgb' ? labels.allChannels : labels.channelOf(view.toUpperCase())}`}
       onPointerDown={(event) => {

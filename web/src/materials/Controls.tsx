@@ -35,7 +35,7 @@ export function Move({
 }: MoveProps) {
   const { typed, setTyped, finish, problem, drop } = useTyped(value, settle, limits)
   return (
-    <SliderBox className="slider">
+    <SliderBox>
       <span>{label}</span>
       <Slider
         aria-label={label}
@@ -102,7 +102,7 @@ export function ColourPick({ label, value, attempt, settle }: ColourProps) {
     setTyped(null)
   }
   return (
-    <SliderBox className="slider">
+    <SliderBox>
       <span>{label}</span>
       <Box component="span" className="row" sx={{ gap: 0.75, gridColumn: 'span 2' }}>
         <input

@@ -216,7 +216,7 @@ function Changed({ row, name, derived, open, toggle }: ChangedProps) {
   const chips = feed ? [...changes(row.input, feed), ...lies(feed)] : []
   const own = derived && row.own
   return (
-    <ChangedBox className="changed" onClick={toggle} aria-expanded={open} disabled={!feed}>
+    <ChangedBox onClick={toggle} aria-expanded={open} disabled={!feed}>
       <span className="sr">{labels.adjustmentsOf(name)}</span>
       {chips.map((chip) => (
         <span key={chip} className="chip">
@@ -237,7 +237,7 @@ function ResultPreview({ row, solo }: { row: Row; solo: boolean }) {
   const { low, high, histogram } = row.gives
   const flat = isFlat(row.gives)
   return (
-    <GivesBox className="gives">
+    <GivesBox>
       {flat && !row.feed?.map ? (
         <span />
       ) : (

@@ -66,7 +66,7 @@ export function MaterialLayers({
     />
   )
   return (
-    <Covers className="covers" aria-label={labels.materialLayers}>
+    <Covers aria-label={labels.materialLayers}>
       {problem && <p className="brick small">! {problem}</p>}
       {covers.map((cover, at) => (
         <LayerBox key={at} className="layer" {...goal(at)}>

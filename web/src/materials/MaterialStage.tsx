@@ -89,12 +89,7 @@ export function MaterialStage({ name, sheet, solo, comparison, compare }: Props)
           </Divider>
         )}
         <ShownOn shape={mesh ? null : shape} mesh={mesh} meshes={meshes} show={show} />
-        <Over
-          className="over"
-          sx={{ right: 10, bottom: 10 }}
-          role="group"
-          aria-label={labels.stage}
-        >
+        <Over sx={{ right: 10, bottom: 10 }} role="group" aria-label={labels.stage}>
           <button
             aria-pressed={comparison !== null}
             title={labels.showItBesideAnotherMaterialA}
@@ -169,7 +164,6 @@ interface ShownOnProps {
 function ShownOn({ shape, mesh, meshes, show }: ShownOnProps) {
   return (
     <Over
-      className="over"
       sx={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }}
       role="group"
       aria-label={labels.shownOn}

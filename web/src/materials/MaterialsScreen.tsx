@@ -226,7 +226,6 @@ function MaterialList({
       </Box>
       {Object.keys(materials).length > 8 && (
         <FindBox
-          className="find"
           placeholder={labels.nameTagOrFolder}
           aria-label={labels.searchMaterials}
           value={search}

@@ -59,7 +59,7 @@ export function Probe({
       .map((row) => [row.input, row.value.join(' '), ...trace(row), ...row.changed].join('\t'))
       .join('\n')
   return (
-    <ProbeBox className="probe" aria-label={labels.probe}>
+    <ProbeBox aria-label={labels.probe}>
       <div className="row">
         <h2 className="grow">
           {labels.probe}{' '}

@@ -32,7 +32,7 @@ export function FromMeshFile({ mesh }: Props) {
   const bare = mesh.slots.filter((slot) => !mesh.assigned[slot.name]).length
   if (materials === 0 || bare === 0) return null
   return (
-    <Brings className="brings" aria-label={labels.whatTheFileBringsAlong}>
+    <Brings aria-label={labels.whatTheFileBringsAlong}>
       <div className="row">
         <span className="grow">
           {labels.theFileBrings} {count(materials, 'material')}

@@ -27,7 +27,7 @@ export function MaterialStrip() {
   const looks = useLooks().data ?? {}
   if (materials.length === 0) return null
   return (
-    <Strip className="strip" role="list" aria-label={labels.materialsToDragOntoSlots}>
+    <Strip role="list" aria-label={labels.materialsToDragOntoSlots}>
       {materials.map((name) => {
         const key = looks[name]?.picture
         return (

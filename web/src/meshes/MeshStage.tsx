@@ -194,7 +194,6 @@ function Views({ view, look, faults }: Pick<Props, 'view' | 'look' | 'faults'>) 
   const show = useStatus((state) => state.show)
   return (
     <Over
-      className="over"
       sx={{ left: 10, top: 10, maxWidth: 'calc(100% - 20px)', flexWrap: 'wrap' }}
       role="group"
       aria-label={labels.shownAs}
@@ -225,7 +224,7 @@ function Tools({ mesh, meshes, picking, togglePicking, other, setBeside }: Tools
   const { ask } = useDecimated.getState()
   const whole = useDecimated((state) => state.whole[mesh.key] ?? false)
   return (
-    <Over className="over" sx={{ right: 10, bottom: 10 }} role="group" aria-label={labels.stage}>
+    <Over sx={{ right: 10, bottom: 10 }} role="group" aria-label={labels.stage}>
       <button
         aria-pressed={picking !== null}
         title={labels.chooseFacesOfASlotTo}

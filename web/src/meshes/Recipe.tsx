@@ -22,7 +22,7 @@ export function Recipe({ mesh }: { mesh: MeshFacts }) {
           {labels.appliedOnExportTheFileStays}
         </Box>
       </h2>
-      <Steps className="steps">
+      <Steps>
         {mesh.recipe.map((entry, number) => (
           <li key={`${number} ${entry.words}`}>
             {entry.words}{' '}

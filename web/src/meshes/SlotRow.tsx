@@ -278,7 +278,7 @@ function More({ mesh, slot, actions, left }: MoreProps) {
   return (
     <>
       <MoreBox
-        className="plain more"
+        className="plain"
         aria-haspopup="menu"
         aria-label={labels.moreFor(slot)}
         onClick={(event) => setAnchor(event.currentTarget)}

@@ -174,7 +174,7 @@ function SideTabs({
 }) {
   const show = useStatus((state) => state.show)
   return (
-    <Over className="over" style={{ top: 10, ...at }} role="group" aria-label={label}>
+    <Over style={{ top: 10, ...at }} role="group" aria-label={label}>
       {SIDES.map((entry) => (
         <button
           key={entry.key}
@@ -205,7 +205,7 @@ function SceneTools({
   save: (what: 'still' | 'scene') => void
 }) {
   return (
-    <Over className="over" sx={{ right: 10, bottom: 10 }} role="group" aria-label={labels.stage}>
+    <Over sx={{ right: 10, bottom: 10 }} role="group" aria-label={labels.stage}>
       <button aria-pressed={comparing} title={labels.seeItTwoWaysADivider} onClick={compare}>
         {labels.compare}
       </button>

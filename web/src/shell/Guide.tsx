@@ -49,7 +49,7 @@ export default function Guide({ close }: { close: () => void }) {
   return (
     <Dialog open onClose={close} maxWidth="md" fullWidth>
       <DialogTitle>{title}</DialogTitle>
-      <GuideBox className="guide" tabIndex={0}>
+      <GuideBox tabIndex={0}>
         <Markdown
           remarkPlugins={[remarkGfm]}
           urlTransform={pictureOf}

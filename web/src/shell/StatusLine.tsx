@@ -24,7 +24,7 @@ const Status = styled('footer')({
 export function StatusLine() {
   const { text, keys } = useStatus()
   return (
-    <Status className="status">
+    <Status>
       <span className="ellipsis">{text || labels.dropMapsMeshesOrAFolder}</span>
       <span className="keys">
         {keys.map(([key, words]) => (

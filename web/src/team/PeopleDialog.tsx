@@ -54,7 +54,7 @@ export function PeopleDialog({ close }: { close: () => void }) {
   return (
     <Dialog open onClose={close} maxWidth="md" fullWidth>
       <DialogTitle>{labels.people}</DialogTitle>
-      <PeopleBox className="people">
+      <PeopleBox>
         {me && !me.team && <p>{labels.nobodyLogsInHereWhoeverReaches}</p>}
         {issued && (
           <IssuedBox className="issued" role="status">

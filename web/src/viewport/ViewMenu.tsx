@@ -44,7 +44,7 @@ export function ViewMenu() {
     unit: string,
     change: (value: number) => void,
   ) => (
-    <SliderBox className="slider">
+    <SliderBox>
       <span>{label}</span>
       <Slider
         aria-label={label}
