@@ -1,6 +1,7 @@
-import { Checkbox, FormControlLabel, MenuItem, TextField } from '@mui/material'
+import { MenuItem, TextField } from '@mui/material'
 
 import type { Profile } from '../api/types'
+import { Tick } from '../components/Tick'
 import { labels } from '../words/export'
 
 interface Props {
@@ -75,21 +76,6 @@ function Pick<T extends string>({ label, value, options, set }: PickProps<T>) {
         </MenuItem>
       ))}
     </TextField>
-  )
-}
-
-interface TickProps {
-  label: string
-  on: boolean
-  set: (on: boolean) => void
-}
-
-function Tick({ label, on, set }: TickProps) {
-  return (
-    <FormControlLabel
-      label={label}
-      control={<Checkbox checked={on} onChange={(event) => set(event.target.checked)} />}
-    />
   )
 }
 

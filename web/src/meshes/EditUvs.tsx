@@ -6,8 +6,6 @@ import {
   DialogActions,
   DialogContent,
   DialogTitle,
-  FormControlLabel,
-  Checkbox,
   MenuItem,
   TextField,
 } from '@mui/material'
@@ -23,6 +21,7 @@ import { Picture } from '../components/Picture'
 import type { Sides } from '../viewport/sidesPreview'
 import { useSidesPreview } from '../viewport/sidesPreview'
 import { MoveUvs } from './MoveUvs'
+import { Tick } from '../components/Tick'
 import { labels } from '../words/meshes'
 
 const PaletteBox = styled('button')({
@@ -255,21 +254,6 @@ const REMARKS: Partial<Record<UvAction, string>> = {
   mask: labels.whiteOnThePickedFacesBlack,
   unwrap: labels.itsUvsAreCutAnewMaps,
   bake: labels.theWholeMeshThrowsShadeSlots,
-}
-
-interface TickProps {
-  label: string
-  on: boolean
-  set: (on: boolean) => void
-}
-
-function Tick({ label, on, set }: TickProps) {
-  return (
-    <FormControlLabel
-      label={label}
-      control={<Checkbox checked={on} onChange={(event) => set(event.target.checked)} />}
-    />
-  )
 }
 
 type Field = [key: keyof Values, label: string, unit?: string]
