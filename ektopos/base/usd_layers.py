@@ -17,9 +17,12 @@ import zipfile
 from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from ektopos.base.types import MAX_INSTANCES, Json
+from ektopos.base.types import MAX_INSTANCES
+
+if TYPE_CHECKING:
+    from pxr import Sdf
 
 MAX_PRIMS = 30_000
 """Of the composed scene, every instance counted."""
@@ -129,7 +132,7 @@ def confined_layer(path: Path, beside: list[str]) -> tuple[Any, list[str]]:
     members = [name for name in _names_in(path) if is_within(name)] if packed else []
     members = members or [path.name, *beside]
     left_out: list[str] = []
-    layers: Json = {"": root}
+    layers: dict[str, Sdf.Layer] = {"": root}
     waiting = [(root, members[0])]
     while waiting:
         layer, place = waiting.pop()
@@ -206,7 +209,7 @@ def _member(asset: str, place: str) -> str:
 class _Count:
     """How many prims a path of a layer composes, each path counted once."""
 
-    def __init__(self, layers: Json, first: str) -> None:
+    def __init__(self, layers: dict[str, Sdf.Layer], first: str) -> None:
         self.layers, self.first = layers, first
         self.known: dict[tuple[str, str], int] = {}
 

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Mapping
+from typing import TypeVar
 
 from pydantic import BaseModel, ConfigDict
 
 from ektopos.base.errors import EktoposError, MissingReference
 from ektopos.base.names import free_name
-from ektopos.base.types import Json
 from ektopos.document import (
     Document,
 )
 
+Entry = TypeVar("Entry")
 Footprint = dict[str, object]
 
 
@@ -37,7 +38,7 @@ class BaseEdit(BaseModel):
         raise NotImplementedError
 
 
-def require(entries: Json, name: str, what: str) -> Any:
+def require(entries: Mapping[str, Entry], name: str, what: str) -> Entry:
     """An entry by its name. Raises `MissingReference`."""
     if name not in entries:
         raise MissingReference(
@@ -54,13 +55,13 @@ def free(document: Document, name: str) -> None:
         )
 
 
-def entry_touched(entries: Json, name: str, words: str = "") -> Footprint:
+def entry_touched(entries: Mapping[str, object], name: str, words: str = "") -> Footprint:
     """A whole entry."""
     entry = entries.get(name)
     return {words or name: entry.model_dump(mode="json") if isinstance(entry, BaseModel) else entry}
 
 
-def exists(entries: Json, *names: str | None) -> Footprint:
+def exists(entries: Mapping[str, object], *names: str | None) -> Footprint:
     """Whether entries are there at all, whatever they say."""
     return {f"{name}, there or not": name in entries for name in names if name is not None}
 

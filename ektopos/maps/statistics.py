@@ -10,12 +10,13 @@ from __future__ import annotations
 import base64
 from dataclasses import dataclass
 from itertools import combinations
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ektopos.base.types import Float, Json, Pixels
+from ektopos.base.types import Float, Pixels
 from ektopos.base.vectors import raw_vectors
 from ektopos.images import Image, as_float, srgb_to_linear
 
@@ -176,7 +177,7 @@ def measure(image: Image) -> Statistics:
     )
 
 
-_GREY: Json = {
+_GREY: dict[str, Any] = {
     "colourfulness": 0.0,
     "saturation": 0.0,
     "correlations": (None, None, None),
@@ -194,7 +195,7 @@ _GREY: Json = {
 
 def _vector_facts(
     colours: Float, windows: list[Float], background: tuple[int, ...] | None
-) -> Json | None:
+) -> dict[str, Any] | None:
     """What is measured of R, G and B together, `(3, h, w)`; `None` where they are one picture.
     `background` is the most frequent colour in 8-bit steps, where there is one."""
     brightest = np.maximum(np.maximum(colours[0], colours[1]), colours[2])

@@ -57,7 +57,7 @@ interface Result {
 
 /** What an ended job says went wrong: why it failed, or which of its files could not be read. */
 function problemsOf(job: Job): ApiError[] {
-  if (job.state === 'failed') return [failureOf(job)]
+  if (job.state === 'failed') return job.error ? [failureOf(job)] : []
   if (job.kind !== 'measure' && job.kind !== 'embedded') return []
   const wrong = ((job.result as Result | null)?.files ?? []).filter((file) => file.error)
   const [first] = wrong

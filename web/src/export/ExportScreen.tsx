@@ -43,7 +43,7 @@ export function ExportScreen() {
     <ExportBox className="screen export">
       <section className="pane" aria-label={labels.packPlan}>
         <PlanBar project={project} plan={plan.data} last={last} />
-        {plan.data ? <PackPlan plan={plan.data} last={last} /> : <NoPlan error={plan.error} />}
+        <PlanOrReason plan={plan} last={last} />
         <JobProgress kinds={['export', 'trial', 'package', 'package-archive', 'deliver']} />
         <Actions
           project={project}
@@ -61,7 +61,14 @@ export function ExportScreen() {
   )
 }
 
-function NoPlan({ error }: { error: Error | null }) {
+interface PlanOrReasonProps {
+  plan: ReturnType<typeof usePlan>
+  last: Package | undefined
+}
+
+/** The plan, or why there is none; one that cannot be made anew is not shown as it was. */
+function PlanOrReason({ plan: { data, error }, last }: PlanOrReasonProps) {
+  if (data && !error) return <PackPlan plan={data} last={last} />
   return (
     <Box component="p" className={error ? 'brick grow' : 'grow'} sx={{ p: 1.75 }}>
       {error ? `! ${error.message}` : labels.planning}

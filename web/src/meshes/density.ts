@@ -32,11 +32,12 @@ export function texelsPerUnit(
   const texels = (input: InputName) => {
     const feed = feedOf(document, material, input)
     const map = feed?.map ? maps.find((entry) => entry.name === feed.map) : undefined
-    if (!feed || !map) return 0
+    if (!feed || !map || map.width === 0) return undefined
     const [u, v] = tilingOf(document, material, feed)
     return Math.sqrt(map.width * map.height * Math.abs(u * v))
   }
-  return texels('base_color') || Math.max(...INPUTS.map(texels)) || undefined
+  const known = INPUTS.map(texels).filter((count) => count !== undefined)
+  return texels('base_color') ?? (known.length > 0 ? Math.max(...known) : undefined)
 }
 
 const tilingOf = (document: Document, material: string, feed: Feed) =>
